@@ -1,0 +1,183 @@
+"""The commands of `keel`."""
+
+import asyncio
+import json
+import os
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from rich.table import Table
+
+from keelmark.cli.console import CommandError, err, out, step, write_line
+from keelmark.core.units import format_bytes
+
+app = typer.Typer(
+    add_completion=False, no_args_is_help=True, rich_markup_mode=None, pretty_exceptions_enable=False
+)
+PERCENT_RANGE = {"min": 1, "max": 100}
+
+
+@app.command()
+def demo(
+    port: Annotated[int | None, typer.Option(min=1024, max=65535)] = None,
+    size: Annotated[str, typer.Option(help="small or demo")] = "demo",
+    fresh: Annotated[bool, typer.Option("--fresh", help="throw away what was loaded")] = False,
+) -> None:
+    """Start everything with a made-up estate and print where it is."""
+    from keelmark.cli.demo import demo as run
+
+    run(port=port, size=size, is_fresh=fresh)
+
+
+@app.command()
+def stop() -> None:
+    """End what `keel` started here, and nothing else."""
+    from keelmark.cli.database import stop_database
+    from keelmark.cli.processes import stop_processes
+
+    n_processes = stop_processes()
+    had_database = stop_database()
+    told = [f"{n_processes} processes"] if n_processes else []
+    told += ["the database"] if had_database else []
+    out.print("Ended " + " and ".join(told) + "." if told else "Nothing was running.")
+
+
+@app.command(context_settings={"allow_extra_args": True, "ignore_unknown_options": True})
+def test(context: typer.Context) -> None:
+    """Run every check; with arguments, a part: `core`, `server`, `browser` or pytest's own."""
+    from keelmark.cli.checks import check
+
+    raise typer.Exit(check(context.args))
+
+
+@app.command()
+def serve(port: Annotated[int, typer.Option(min=1024, max=65535)] = 8400) -> None:
+    """Run the web server in the foreground."""
+    from keelmark.cli.database import ensure_database
+    from keelmark.cli.django import ready_django
+
+    ensure_database()
+    ready_django()
+    from django.core.management import call_command
+
+    call_command("migrate", verbosity=0)
+    arguments = ["-m", "uvicorn", "keelmark.config.asgi:application", "--port", str(port)]
+    os.execv(sys.executable, [sys.executable, *arguments, "--lifespan", "off"])  # noqa: S606  # no shell wanted
+
+
+@app.command()
+def work() -> None:
+    """Run a worker in the foreground: collections, forecasts, schedules."""
+    from keelmark.cli.django import ready_django
+
+    ready_django()
+    from django.core.management import call_command
+
+    call_command("procrastinate", "worker", "--concurrency", "3", "--wait")
+
+
+@app.command()
+def standins() -> None:
+    """Run the stand-in arrays of the demo in the foreground."""
+    from keelmark.cli.processes import standins_command
+    from keelmark.config.state import load_state
+
+    state = load_state()
+    if state is None or state.demo_anchor is None:
+        raise CommandError("There is no demo yet: run ./keel demo first.")
+    command = standins_command(state)
+    os.execv(command[0], command)  # noqa: S606  # no shell wanted
+
+
+@app.command()
+def collect(
+    url: str,
+    user: Annotated[str, typer.Option()] = "",
+    password_file: Annotated[Path | None, typer.Option(exists=True, dir_okay=False)] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="estate documents as NDJSON")] = False,
+) -> None:
+    """Collect from an array without a database: a filter from its protocol to documents."""
+    from keelmark.estate.documents import to_line
+    from keelmark.feeds.errors import CollectError
+    from keelmark.feeds.redfish.walk import collect as walk
+
+    password = password_file.read_text(encoding="utf-8").rstrip("\n") if password_file else ""
+
+    def progress(what: str, n_read: int) -> None:
+        if err.is_terminal:
+            err.print(f"  {what}, {n_read} resources read")
+
+    try:
+        collection = asyncio.run(walk(url, user=user, password=password, progress=progress))
+    except CollectError as exc:
+        raise CommandError(str(exc)) from exc
+    for warning in collection.warnings:
+        err.print(f"  {warning}")
+    if as_json:
+        for document in collection.documents:
+            write_line(to_line(document))
+        return
+    kinds = [type(document).__name__.removesuffix("Document") for document in collection.documents]
+    for kind in sorted(set(kinds) - {"Complete"}):
+        out.print(f"{kinds.count(kind):6} {kind.lower()}")
+
+
+@app.command("import")
+def import_(
+    file: Annotated[Path, typer.Argument(exists=True, dir_okay=False)],
+    strict: Annotated[bool, typer.Option("--strict", help="one bad line refuses all")] = False,
+) -> None:
+    """Import an estate file; an import that was broken off goes on where it ended."""
+    from keelmark.cli.database import ensure_database
+    from keelmark.cli.django import ready_django
+
+    ensure_database()
+    ready_django()
+    from django.core.management import call_command
+
+    from keelmark.access.errors import RefusalError
+    from keelmark.feeds.file_import import import_file
+    from keelmark.feeds.models import Run
+
+    def tell(run: Run) -> None:
+        if err.is_terminal:
+            err.print(f"  {100 * run.bytes_done // max(run.bytes_total, 1)} %", end="\r")
+
+    call_command("migrate", verbosity=0)
+    try:
+        with step(f"import of {file.name}"):
+            run = import_file(file, is_strict=strict, tell=tell)
+    except RefusalError as exc:
+        raise CommandError(exc.detail) from exc
+    for problem in run.warnings:
+        err.print(f"  {problem}")
+    out.print(f"{run.n_read} documents, {run.n_readings} readings, {len(run.warnings)} bad lines")
+
+
+@app.command()
+def forecast(
+    file: Annotated[Path, typer.Argument(exists=True, dir_okay=False)],
+    as_json: Annotated[bool, typer.Option("--json")] = False,
+    mark: Annotated[int, typer.Option(help="percent of capacity", **PERCENT_RANGE)] = 100,  # type: ignore[arg-type]  # min and max
+    horizon: Annotated[int, typer.Option(help="days", min=1, max=3650)] = 730,
+    path: Annotated[bool, typer.Option("--path", help="with the demand by day")] = False,
+) -> None:
+    """Forecast the series of a CSV: series,date,used_bytes,capacity_bytes."""
+    from keelmark.cli.forecast_file import forecast_file
+
+    results = forecast_file(file, mark_percent=mark, horizon_days=horizon, with_path=path)
+    if as_json:
+        json.dump(results, sys.stdout)
+        sys.stdout.write("\n")
+        return
+    table = Table("series", "as of", "a week", "early", "likely", "late", "", box=None)
+    for told in results:
+        growth = told["growth_bytes_per_day"]
+        dates = [told["exhaustion"][name] or "–" for name in ("early", "likely", "late")]
+        week = "–" if growth is None else format_bytes(growth * 7)
+        table.add_row(
+            told["series"], told["as_of"] or "–", week, *dates, told.get("reason", "")
+        )
+    out.print(table)

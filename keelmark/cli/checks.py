@@ -1,0 +1,62 @@
+"""`keel test`: every check runs, and what failed is listed at the end."""
+
+import os
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+from keelmark.cli.console import err
+from keelmark.cli.database import ensure_database
+from keelmark.config.state import PROJECT
+
+PARTS = ("core", "standins", "server", "browser")
+
+
+def check(arguments: list[str]) -> int:
+    """Run all checks, or pytest alone for a part; return the exit code."""
+    ensure_database()
+    if arguments:
+        chosen = [f"tests/{a}" if a in PARTS else a for a in arguments]
+        return _run([_tool("pytest"), *chosen])
+    failed = []
+    for name, command in _commands().items():
+        begun = time.monotonic()
+        err.print(f"── {name}")
+        if _run(command) != 0:
+            failed.append(name)
+        err.print(f"   {time.monotonic() - begun:.0f} s")
+    begun = time.monotonic()
+    err.print("── pytest")
+    if _run([_tool("pytest")]) != 0:
+        failed.append("pytest")
+    err.print(f"   {time.monotonic() - begun:.0f} s")
+    err.print(f"Failed: {', '.join(failed)}" if failed else "All checks passed.")
+    return 1 if failed else 0
+
+
+def _commands() -> dict[str, list[str]]:
+    npm = ["npm", "--prefix", "web", "run", "--silent"]
+    own = [sys.executable, "-m", "keelmark.cli.generated"]
+    return {
+        "ruff format": [_tool("ruff"), "format", "--check", "."],
+        "ruff": [_tool("ruff"), "check", "."],
+        "mypy": [_tool("mypy")],
+        "import contracts": [_tool("lint-imports")],
+        "migrations": [sys.executable, "-m", "django", "makemigrations", "--check", "--dry-run"],
+        "generated files": [*own, "--check"],
+        "prettier": [*npm, "format:check"],
+        "eslint": [*npm, "lint"],
+        "svelte-check": [*npm, "check"],
+    }
+
+
+def _run(command: list[str]) -> int:
+    environment = {**os.environ, "DJANGO_SETTINGS_MODULE": "keelmark.config.settings"}
+    return subprocess.run(  # noqa: S603  # our own tools
+        command, cwd=PROJECT, env=environment, check=False
+    ).returncode
+
+
+def _tool(name: str) -> str:
+    return str(Path(sys.executable).with_name(name))

@@ -1,0 +1,172 @@
+"""`keel demo`: from nothing to a signed-in planner's first morning."""
+
+import subprocess
+import sys
+import time
+from datetime import UTC, date, datetime, timedelta
+from pathlib import Path
+
+import httpx
+
+from keelmark.cli.console import CommandError, err, out, step
+from keelmark.cli.database import drop_database, ensure_database, free_port
+from keelmark.cli.django import ready_django
+from keelmark.cli.processes import start_processes, stop_processes
+from keelmark.config.state import PROJECT, State, save_state, state_folder
+
+PERSON, PASSWORD = "planner", "spring-tide"  # noqa: S105  # the demo's, printed for all to see
+STANDIN_USER, STANDIN_PASSWORD = "planner-ro", "low-water"  # noqa: S105  # a stand-in's
+FIRST_WEB_PORT, LAST_WEB_PORT = 8400, 8439
+FIRST_STANDIN_PORT, LAST_STANDIN_PORT = 8441, 8999
+ARRAYS = {
+    "demo": ("heron-1", "heron-2", "avocet-1", "avocet-2", "plover-1", "dunlin-1"),
+    "small": ("heron-1", "avocet-2", "dunlin-1"),
+}
+FEED_MINUTES = 5
+FIRST_RUNS_SECONDS = 90.0
+
+
+def demo(*, port: int | None, size: str, is_fresh: bool) -> None:
+    """Bring the demo up; what is there already is kept unless it is to be fresh."""
+    if size not in ARRAYS:
+        raise CommandError(f"No size {size}: use {' or '.join(ARRAYS)}.")
+    begun = time.monotonic()
+    stop_processes()
+    state = ensure_database()
+    if is_fresh or state.demo_size not in (None, size):
+        with step("empty database"):
+            drop_database(name=state.database_name)
+            state.demo_anchor = state.demo_size = None
+            state = ensure_database()
+            state.demo_anchor = state.demo_size = None
+    _choose_ports(state, port=port, n_arrays=len(ARRAYS[size]))
+    ready_django()
+    _migrate_and_people()
+    _history(state, size=size)
+    with step("web server, worker, stand-ins"):
+        start_processes(state, standins=True)
+        _wait_for_answer(f"http://127.0.0.1:{state.web_port}/api/v1/session")
+    _feeds(state, size=size)
+    with step("first collection and forecasts"):
+        _first_runs()
+    out.print(f"\n  Keel Mark is at [bold]http://127.0.0.1:{state.web_port}/[/bold]")
+    out.print(f"  Sign in as [bold]{PERSON}[/bold] with [bold]{PASSWORD}[/bold]")
+    out.print(f"  Ready in {time.monotonic() - begun:.0f} s. ./keel stop ends it.")
+
+
+def _choose_ports(state: State, *, port: int | None, n_arrays: int) -> None:
+    if port is not None:
+        if free_port(first=port, last=port) != port:
+            raise CommandError(f"Port {port} is taken.")
+        state.web_port = port
+    else:
+        wanted = state.web_port or FIRST_WEB_PORT
+        state.web_port = free_port(first=wanted, last=max(LAST_WEB_PORT, wanted))
+        if state.web_port != wanted:
+            err.print(f"  Port {wanted} is taken: the web server listens on {state.web_port}.")
+    state.standins_port = _free_run(state.standins_port or FIRST_STANDIN_PORT, n_ports=n_arrays)
+    save_state(state)
+
+
+def _free_run(first: int, *, n_ports: int) -> int:
+    """Return the first of n free ports in a row."""
+    start = first
+    while start < LAST_STANDIN_PORT:
+        taken = [p for p in range(start, start + n_ports) if not _is_free(p)]
+        if not taken:
+            return start
+        start = taken[-1] + 1
+    raise CommandError("No free ports for the stand-ins.")
+
+
+def _is_free(port: int) -> bool:
+    try:
+        free_port(first=port, last=port)
+    except CommandError:
+        return False
+    return True
+
+
+def _migrate_and_people() -> None:
+    from django.core.management import call_command
+
+    from keelmark.access.services import ensure_person
+
+    with step("tables"):
+        call_command("migrate", verbosity=0)
+    ensure_person(name=PERSON, password=PASSWORD)
+
+
+def _history(state: State, *, size: str) -> None:
+    """Import the history up to yesterday; nothing to do if that is there already."""
+    from keelmark.feeds.file_import import import_file
+
+    today = datetime.now(UTC).date()
+    anchor = date.fromisoformat(state.demo_anchor) if state.demo_anchor else today
+    path = state_folder() / "demo" / f"history-{size}-{today.isoformat()}.ndjson"
+    if state.demo_anchor and path.with_suffix(".imported").exists():
+        return
+    path.parent.mkdir(parents=True, exist_ok=True)
+    until = today - timedelta(days=1)
+    with step("history of 400 days"):
+        done = subprocess.run(  # noqa: S603  # our own module
+            [sys.executable, "-m", "standins", "history", "--size", size, "--anchor",
+             anchor.isoformat(), "--until", until.isoformat(), "--out", str(path)],
+            cwd=PROJECT, check=False, capture_output=True, text=True,
+        )  # fmt: skip
+        if done.returncode != 0:
+            raise CommandError(f"The history could not be made: {done.stderr[-800:]}")
+    with step("import of the history"):
+        run = import_file(path, is_strict=True, tell=lambda _: None)
+    err.print(f"    {run.n_read} documents, {run.n_readings} readings")
+    state.demo_anchor, state.demo_size = anchor.isoformat(), size
+    save_state(state)
+    path.with_suffix(".imported").touch()
+    path.unlink()
+
+
+def _feeds(state: State, *, size: str) -> None:
+    from keelmark.feeds.services import ensure_feed
+
+    first_port = state.standins_port or FIRST_STANDIN_PORT
+    for offset, name in enumerate(ARRAYS[size]):
+        ensure_feed(
+            name=name,
+            url=f"http://127.0.0.1:{first_port + offset}",
+            user=STANDIN_USER,
+            password=STANDIN_PASSWORD,
+            every_minutes=FEED_MINUTES,
+        )
+
+
+def _first_runs() -> None:
+    """Queue all feeds and wait until each has ended one way or the other."""
+    from keelmark.feeds.models import Feed, Run
+    from keelmark.feeds.services import LIVE, queue_due, sweep_lost
+    from keelmark.forecasts.services import refresh
+
+    now = datetime.now(UTC)
+    Run.objects.filter(feed__isnull=False, state__in=LIVE).update(beat_at=now - timedelta(hours=1))
+    sweep_lost(now=now)
+    Feed.objects.update(next_due_at=None)
+    queue_due(now=now)
+    until = time.monotonic() + FIRST_RUNS_SECONDS
+    while Run.objects.filter(feed__isnull=False, state__in=LIVE).exists():
+        if time.monotonic() > until:
+            err.print("some runs still go on")
+            break
+        time.sleep(0.2)
+    refresh(now=datetime.now(UTC))
+
+
+def _wait_for_answer(url: str) -> None:
+    until = time.monotonic() + 30
+    while time.monotonic() < until:
+        try:
+            if httpx.get(url, trust_env=False).status_code == httpx.codes.OK:
+                return
+        except httpx.HTTPError:
+            pass
+        time.sleep(0.1)
+    log = Path(state_folder()) / "run" / "web.log"
+    raise CommandError(f"The web server does not answer; its log: {log}")

@@ -1,0 +1,137 @@
+"""The processes of a running installation, kept alive by supervisord."""
+
+import hashlib
+import os
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from keelmark.cli.console import CommandError
+from keelmark.config.state import PROJECT, State, state_folder
+
+MARK = "KEEL_STACK"  # in the environment of all that we start, so that we end only that
+WAIT_SECONDS = 15.0
+WEB_WORKERS = 2
+
+
+def start_processes(state: State, *, standins: bool) -> None:
+    """Start web server and worker, and the stand-ins if wanted; end leftovers first."""
+    stop_processes()
+    folder = state_folder() / "run"
+    folder.mkdir(parents=True, exist_ok=True)
+    programs = {"web": _web_command(state), "worker": [sys.executable, "-m", "keelmark.cli", "work"]}
+    if standins:
+        programs["standins"] = standins_command(state)
+    _config_path().write_text(_config(programs, folder=folder), encoding="utf-8")
+    done = subprocess.run(  # noqa: S603  # our own virtual environment's program
+        [_tool("supervisord"), "-c", str(_config_path())],
+        env={**os.environ, MARK: str(state_folder())},
+        capture_output=True,
+        text=True,
+        cwd=PROJECT,
+        check=False,
+    )
+    if done.returncode != 0:
+        raise CommandError(f"The processes do not start: {(done.stderr or done.stdout)[-800:]}")
+
+
+def stop_processes() -> int:
+    """End what carries our mark and nothing else; return how many processes that were."""
+    ours = _ours()
+    for pid in ours:
+        _signal(pid, signal.SIGTERM)
+    until = time.monotonic() + WAIT_SECONDS
+    while (left := _ours()) and time.monotonic() < until:
+        time.sleep(0.1)
+    for pid in left:
+        _signal(pid, signal.SIGKILL)
+    _socket_path().unlink(missing_ok=True)
+    return len(ours)
+
+
+def standins_command(state: State) -> list[str]:
+    """Return the command of the stand-ins for this state's demo."""
+    return [
+        sys.executable, "-m", "standins", "serve", "--size", state.demo_size or "demo",
+        "--anchor", str(state.demo_anchor), "--port", str(state.standins_port),
+    ]  # fmt: skip
+
+
+def _web_command(state: State) -> list[str]:
+    return [
+        sys.executable, "-m", "uvicorn", "keelmark.config.asgi:application", "--host",
+        "127.0.0.1", "--port", str(state.web_port), "--workers", str(WEB_WORKERS),
+        "--log-level", "warning", "--no-server-header", "--lifespan", "off",
+    ]  # fmt: skip
+
+
+def _config(programs: dict[str, list[str]], *, folder: Path) -> str:
+    parts = [
+        "[supervisord]",
+        f"logfile={folder / 'supervisord.log'}",
+        f"pidfile={folder / 'supervisord.pid'}",
+        "logfile_maxbytes=5MB",
+        "[unix_http_server]",
+        f"file={_socket_path()}",
+        "chmod=0700",
+        "[rpcinterface:supervisor]",
+        "supervisor.rpcinterface_factory="
+        "supervisor.rpcinterface:make_main_rpcinterface",
+    ]
+    for name, command in programs.items():
+        quoted = " ".join(f'"{part}"' for part in command)
+        parts += [
+            f"[program:{name}]",
+            f"command={quoted}".replace("%", "%%"),
+            f"directory={PROJECT}",
+            f"stdout_logfile={folder / name}.log",
+            "redirect_stderr=true",
+            "stdout_logfile_maxbytes=5MB",
+            "autorestart=true",
+            "startsecs=1",
+            "startretries=1000",
+            "stopasgroup=true",
+            "killasgroup=true",
+            "stopwaitsecs=8",
+        ]
+    return "\n".join(parts) + "\n"
+
+
+def _config_path() -> Path:
+    return state_folder() / "run" / "supervisord.conf"
+
+
+def _socket_path() -> Path:
+    """Outside the project: a socket's path may have 107 characters only."""
+    digest = hashlib.sha256(str(state_folder()).encode()).hexdigest()[:12]
+    return Path(tempfile.gettempdir()) / f"keel-{os.geteuid()}-{digest}.sock"
+
+
+def _tool(name: str) -> str:
+    return str(Path(sys.executable).with_name(name))
+
+
+def _ours() -> list[int]:
+    wanted = f"{MARK}={state_folder()}".encode()
+    found = []
+    for folder in Path("/proc").iterdir():
+        if not folder.name.isdigit() or int(folder.name) == os.getpid():
+            continue
+        try:
+            environment = (folder / "environ").read_bytes()
+            is_zombie = ") Z " in (folder / "stat").read_text()
+        except OSError:
+            continue
+        if wanted in environment.split(b"\0") and not is_zombie:
+            found.append(int(folder.name))
+    return found
+
+
+def _signal(pid: int, number: int) -> None:
+    try:
+        os.kill(pid, number)
+    except ProcessLookupError:
+        return

@@ -1,0 +1,117 @@
+"""Django's settings; all that differs between installations comes from the state."""
+
+import os
+from pathlib import Path
+from typing import Any
+
+from cryptography.fernet import Fernet
+
+from keelmark.config.state import PROJECT, State, load_state
+
+
+def _unprepared() -> State:
+    """Return what lets type checkers and schema builders load the settings without a database."""
+    return State(
+        database_port=1,
+        database_password="",
+        secret_key="unprepared",  # noqa: S106  # nothing is served with it
+        feed_key=Fernet.generate_key().decode(),
+        database_folder="",
+    )
+
+
+_state = load_state() or _unprepared()
+
+SECRET_KEY = _state.secret_key
+FEED_KEY = _state.feed_key
+DEBUG = False
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", *filter(None, [os.environ.get("KEEL_HOST")])]
+WEB_BUILD = Path(PROJECT) / "web" / "build"
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.postgres",
+    "rest_framework",
+    "drf_spectacular",
+    "django_filters",
+    "procrastinate.contrib.django",
+    "keelmark.access",
+    "keelmark.estate",
+    "keelmark.readings",
+    "keelmark.feeds",
+    "keelmark.forecasts",
+    "keelmark.scenarios",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "keelmark.config.outage.OutageMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+]
+ROOT_URLCONF = "keelmark.config.urls"
+ASGI_APPLICATION = "keelmark.config.asgi.application"
+APPEND_SLASH = False
+
+DATABASES: dict[str, dict[str, Any]] = {  # Any: Django's own loose shape
+    "default": {
+        "ENGINE": "django.db.backends.postgresql",
+        "HOST": "127.0.0.1",
+        "PORT": _state.database_port,
+        "NAME": os.environ.get("KEEL_DATABASE", _state.database_name),
+        "USER": _state.database_user,
+        "PASSWORD": _state.database_password,
+        "CONN_HEALTH_CHECKS": True,
+        "CONN_MAX_AGE": 60,
+        "OPTIONS": {"connect_timeout": 5},
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
+]
+
+LANGUAGE_CODE = "en"
+TIME_ZONE = "UTC"
+USE_TZ = True
+STATIC_URL = "/static/"
+WHITENOISE_ROOT = WEB_BUILD if WEB_BUILD.is_dir() else None
+WHITENOISE_INDEX_FILE = False
+
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = "Lax"
+CSRF_COOKIE_SAMESITE = "Lax"
+SECURE_CONTENT_TYPE_NOSNIFF = True
+
+REST_FRAMEWORK = {
+    "DEFAULT_AUTHENTICATION_CLASSES": ["rest_framework.authentication.SessionAuthentication"],
+    "DEFAULT_PERMISSION_CLASSES": ["rest_framework.permissions.IsAuthenticated"],
+    "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
+    "DEFAULT_PARSER_CLASSES": ["rest_framework.parsers.JSONParser"],
+    "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
+    "EXCEPTION_HANDLER": "keelmark.access.problems.problem_of",
+    "DEFAULT_THROTTLE_RATES": {"sign-in": "30/min"},
+    "UNAUTHENTICATED_USER": "django.contrib.auth.models.AnonymousUser",
+}
+SPECTACULAR_SETTINGS = {
+    "TITLE": "Keel Mark",
+    "DESCRIPTION": "Storage capacity: pools, forecasts, placements, feeds. Bytes are integers.",
+    "VERSION": "0.1.0",
+    "OAS_VERSION": "3.1.0",
+    "SERVE_INCLUDE_SCHEMA": False,
+    "COMPONENT_SPLIT_REQUEST": True,
+    "ENUM_NAME_OVERRIDES": {"RunStateEnum": "keelmark.feeds.models.RunState"},
+}
+PROCRASTINATE_ON_APP_READY = None
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+    "loggers": {"procrastinate": {"level": "WARNING"}},
+}

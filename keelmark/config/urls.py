@@ -1,0 +1,26 @@
+"""Every address: the API, its schema, and the page for all else."""
+
+from django.conf import settings
+from django.http import FileResponse, HttpRequest, HttpResponse
+from django.urls import include, path, re_path
+from drf_spectacular.views import SpectacularJSONAPIView
+
+
+def page(request: HttpRequest) -> HttpResponse | FileResponse:
+    """Return the single page; its own router reads the address."""
+    index = settings.WEB_BUILD / "index.html"
+    if not index.exists():
+        return HttpResponse("The front end is not built: run ./keel demo.", status=503)
+    response = HttpResponse(index.read_bytes(), content_type="text/html; charset=utf-8")
+    response["Cache-Control"] = "no-cache"
+    return response
+
+
+urlpatterns = [
+    path("api/v1/", include("keelmark.access.urls")),
+    path("api/v1/", include("keelmark.feeds.urls")),
+    path("api/v1/", include("keelmark.forecasts.urls")),
+    path("api/v1/", include("keelmark.scenarios.urls")),
+    path("api/v1/openapi.json", SpectacularJSONAPIView.as_view(), name="openapi"),
+    re_path(r"^(?!api/|static/|_app/).*$", page, name="page"),
+]

@@ -1,0 +1,1 @@
+"""Computation only: no Django, no input or output, no clock."""

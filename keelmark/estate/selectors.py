@@ -1,0 +1,108 @@
+"""Reads of the inventory."""
+
+from django.contrib.auth.models import User
+from django.db.models import F, IntegerField, QuerySet, Value
+from django.db.models.functions import Coalesce
+
+from keelmark.core.ledger import Ledger, Marks
+from keelmark.estate.models import Array, Pool, ServiceClass, Volume
+from keelmark.estate.sift import Term
+
+DEFAULT_MARKS = Marks()
+_SIFT_FIELDS = {
+    "site": "array__site__entity__name",
+    "array": "array__entity__name",
+    "class": "service_class__name",
+}
+
+
+def pools_for(actor: User, *, terms: list[Term] | None = None) -> QuerySet[Pool]:
+    """Return the pools this person may see, with their marks, narrowed by a sift."""
+    if not actor.is_active:
+        return Pool.objects.none()
+    return sifted(with_marks(Pool.objects.filter(entity__retired_at=None)), terms=terms or [])
+
+
+def with_marks(pools: QuerySet[Pool]) -> QuerySet[Pool]:
+    """Annotate the marks that hold: own, else class's, else site's, else the default."""
+    resolved = {
+        f"marks_{name}": Coalesce(
+            F(f"entity__{name}"),
+            F(f"service_class__{name}"),
+            F(f"array__site__entity__{name}"),
+            Value(default),
+            output_field=IntegerField(),
+        )
+        for name, default in (
+            ("caution_percent", DEFAULT_MARKS.caution_percent),
+            ("limit_percent", DEFAULT_MARKS.limit_percent),
+            ("lead_time_days", DEFAULT_MARKS.lead_time_days),
+        )
+    }
+    return pools.select_related(
+        "entity", "service_class", "array__entity", "array__site__entity"
+    ).annotate(**resolved)
+
+
+def sifted(pools: QuerySet[Pool], *, terms: list[Term]) -> QuerySet[Pool]:
+    """Narrow pools: terms of one key are alternatives, keys and bare words all must hold."""
+    for key, field in _SIFT_FIELDS.items():
+        wanted = [t.text for t in terms if t.key == key and not t.is_excluding]
+        unwanted = [t.text for t in terms if t.key == key and t.is_excluding]
+        if wanted:
+            pools = pools.filter(**{f"{field}__in": wanted})
+        if unwanted:
+            pools = pools.exclude(**{f"{field}__in": unwanted})
+    for term in terms:
+        if term.key is None:
+            pools = _named_like(pools, term=term)
+    return pools
+
+
+def _named_like(pools: QuerySet[Pool], *, term: Term) -> QuerySet[Pool]:
+    matches = (
+        pools.filter(entity__name__icontains=term.text)
+        | pools.filter(array__entity__name__icontains=term.text)
+        | pools.filter(array__site__entity__name__icontains=term.text)
+    )
+    return pools.exclude(pk__in=matches.values("pk")) if term.is_excluding else matches
+
+
+def volumes_of(pool_id: int) -> QuerySet[Volume]:
+    """Return the volumes of a pool that was found for its reader, largest written first."""
+    return (
+        Volume.objects.filter(pool_id=pool_id, entity__retired_at=None)
+        .select_related("entity")
+        .order_by(F("written_bytes").desc(nulls_last=True), "pk")
+    )
+
+
+def service_classes() -> QuerySet[ServiceClass]:
+    """Return the classes on offer."""
+    return ServiceClass.objects.all()
+
+
+def array_of_uid(uid: str) -> Array | None:
+    """Return the array with this uid."""
+    return Array.objects.select_related("entity").filter(entity__uid=uid).first()
+
+
+def marks_of(pool: Pool) -> Marks:
+    """Return the marks of a pool read through :func:`with_marks`."""
+    return Marks(
+        caution_percent=pool.marks_caution_percent,  # type: ignore[attr-defined]  # annotated
+        limit_percent=pool.marks_limit_percent,  # type: ignore[attr-defined]  # annotated
+        lead_time_days=pool.marks_lead_time_days,  # type: ignore[attr-defined]  # annotated
+    )
+
+
+def ledger_of(pool: Pool) -> Ledger:
+    """Return the books of a pool read through :func:`with_marks`."""
+    return Ledger(
+        usable_bytes=pool.usable_bytes,
+        used_bytes=pool.used_bytes,
+        provisioned_bytes=pool.provisioned_bytes,
+        reserved_bytes=pool.thick_unwritten_bytes,
+        logical_written_bytes=pool.logical_written_bytes,
+        marks=marks_of(pool),
+    )

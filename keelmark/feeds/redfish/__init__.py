@@ -1,0 +1,1 @@
+"""Collector for arrays that speak DMTF Redfish with the SNIA Swordfish storage model."""

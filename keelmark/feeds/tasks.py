@@ -1,0 +1,33 @@
+"""Jobs of feeds."""
+
+from datetime import UTC, datetime
+
+from procrastinate.contrib.django import app
+from procrastinate.jobs import Status
+
+from keelmark.feeds import services
+
+STALLED_SECONDS = 45.0
+
+
+@app.task(name=services.COLLECT_TASK)
+def collect_feed(run_id: int) -> None:
+    services.carry_out(run_id=run_id)
+
+
+@app.periodic(cron="* * * * *")
+@app.task(name="keelmark.feeds.tasks.queue_due_feeds", queueing_lock="queue_due_feeds")
+def queue_due_feeds(timestamp: int) -> None:
+    services.sweep_lost(now=datetime.now(UTC))
+    services.queue_due(now=datetime.now(UTC))
+
+
+@app.periodic(cron="* * * * *")
+@app.task(
+    name="keelmark.feeds.tasks.free_stalled_jobs",
+    queueing_lock="free_stalled_jobs",
+)
+async def free_stalled_jobs(timestamp: int) -> None:
+    """Give up jobs whose worker died; runs are queued anew by their own sweep."""
+    for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_SECONDS):
+        await app.job_manager.finish_job(job, status=Status.FAILED, delete_job=False)

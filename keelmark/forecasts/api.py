@@ -1,0 +1,307 @@
+"""Pools over the API: what ends first, one pool's books, soundings, fan and volumes."""
+
+from dataclasses import asdict
+from datetime import UTC, date, datetime
+from typing import Any
+
+from django.db.models import QuerySet
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import serializers
+from rest_framework.decorators import action
+from rest_framework.pagination import CursorPagination
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+from rest_framework.viewsets import GenericViewSet
+
+from keelmark.access.api import Problem, actor_of
+from keelmark.access.errors import FieldFault, FormError
+from keelmark.core.ledger import Attention
+from keelmark.estate import selectors as estate
+from keelmark.estate.models import Pool
+from keelmark.estate.sift import Term, parse_sift
+from keelmark.forecasts import selectors
+from keelmark.forecasts.models import Reach
+from keelmark.forecasts.rows import PoolRow, dates_of, forecast_of, row_of
+from keelmark.forecasts.services import HORIZON_DAYS
+from keelmark.forecasts.workings import Working, workings_of
+
+MAX_WINDOW_DAYS = 4000
+SCOPE = OpenApiParameter(
+    "scope",
+    OpenApiTypes.STR,
+    description="sift: site:, array:, class:, state: and bare words; - before a term excludes",
+)
+
+
+class Int64Field(serializers.IntegerField):
+    """Bytes: a JSON integer of 64 bits."""
+
+
+class DatesRead(serializers.Serializer[None]):
+    early_on = serializers.DateField(allow_null=True)
+    likely_on = serializers.DateField(allow_null=True)
+    late_on = serializers.DateField(allow_null=True)
+
+
+class PoolRead(serializers.Serializer[PoolRow]):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    array_name = serializers.CharField()
+    site_name = serializers.CharField(allow_null=True)
+    service_class = serializers.CharField(allow_null=True)
+    usable_bytes = Int64Field()
+    used_bytes = Int64Field()
+    free_bytes = Int64Field()
+    plannable_bytes = Int64Field()
+    reserved_bytes = Int64Field()
+    provisioned_bytes = Int64Field(allow_null=True)
+    exposure_bytes = Int64Field(allow_null=True)
+    overcommit_percent = serializers.FloatField(allow_null=True)
+    caution_percent = serializers.IntegerField()
+    limit_percent = serializers.IntegerField()
+    lead_time_days = serializers.IntegerField()
+    read_at = serializers.DateTimeField()
+    as_of = serializers.DateField(allow_null=True)
+    attention = serializers.ChoiceField(choices=[a.value for a in Attention])
+    attention_because = serializers.CharField()
+    reason = serializers.CharField()
+    reach = serializers.ChoiceField(choices=[r.name.lower() for r in Reach])
+    growth_bytes_per_day = Int64Field(allow_null=True)
+    limit = DatesRead()
+    order_by_on = serializers.DateField(allow_null=True)
+
+
+class StepRead(serializers.Serializer[None]):
+    label = serializers.CharField()  # type: ignore[assignment]  # DRF's own attribute of that name
+    sign = serializers.CharField(allow_blank=True)
+    amount_bytes = Int64Field(allow_null=True)
+    text = serializers.CharField(allow_blank=True)
+    is_result = serializers.BooleanField()
+
+
+class WorkingRead(serializers.Serializer[Working]):
+    figure = serializers.CharField()
+    title = serializers.CharField()
+    says = serializers.CharField()
+    steps = StepRead(many=True)
+
+
+class PoolDetailRead(PoolRead):
+    caution = DatesRead()
+    full = DatesRead()
+    n_volumes = serializers.IntegerField()
+    n_drives = serializers.IntegerField()
+    workings = WorkingRead(many=True)
+    feed_name = serializers.CharField(allow_null=True)
+
+
+class PoolPageRead(serializers.Serializer[None]):
+    next = serializers.CharField(allow_null=True)
+    previous = serializers.CharField(allow_null=True)
+    results = PoolRead(many=True)
+
+
+class ShiftRead(serializers.Serializer[None]):
+    on = serializers.DateField()
+    bytes = Int64Field()
+
+
+class SoundingsRead(serializers.Serializer[None]):
+    first_on = serializers.DateField()
+    used_bytes = serializers.ListField(child=Int64Field(allow_null=True))
+    usable_bytes = serializers.ListField(child=Int64Field(allow_null=True))
+    odd_on = serializers.ListField(child=serializers.DateField())
+    shifts = ShiftRead(many=True)
+
+
+class ForecastRead(serializers.Serializer[None]):
+    as_of = serializers.DateField(allow_null=True)
+    made_at = serializers.DateTimeField(allow_null=True)
+    growth_bytes_per_day = Int64Field(allow_null=True)
+    unjudged_because = serializers.CharField(allow_blank=True)
+    caution = DatesRead()
+    limit = DatesRead()
+    full = DatesRead()
+    path = serializers.DictField(
+        child=serializers.ListField(child=Int64Field(allow_null=True)),
+        help_text="p10, p25, p50, p75, p90: bytes from the day after as_of on",
+    )
+
+
+class VolumeRead(serializers.Serializer[None]):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    uid = serializers.CharField()
+    size_bytes = Int64Field()
+    written_bytes = Int64Field(allow_null=True)
+    grown_30_days_bytes = Int64Field(allow_null=True)
+    provisioning = serializers.CharField(allow_null=True)
+    is_mapped = serializers.BooleanField(allow_null=True)
+    read_at = serializers.DateTimeField()
+
+
+class CountRead(serializers.Serializer[None]):
+    name = serializers.CharField()
+    n_pools = serializers.IntegerField()
+
+
+class FacetsRead(serializers.Serializer[None]):
+    n_pools = serializers.IntegerField()
+    sites = CountRead(many=True)
+    states = CountRead(many=True)
+    classes = CountRead(many=True)
+
+
+def terms_of(request: Request) -> list[Term]:
+    """Return the terms of the request's scope; a state that is none is refused."""
+    terms = parse_sift(request.query_params.get("scope", ""))
+    for term in terms:
+        if term.key == "state" and term.text not in set(Attention):
+            known = ", ".join(Attention)
+            fault = FieldFault(pointer="#/scope", code="state", detail=f"Use one of {known}.")
+            raise FormError(f"“{term.text}” is no state: use {known}.", faults=(fault,))
+    return terms
+
+
+class PoolPages(CursorPagination):
+    page_size = 200
+    max_page_size = 500
+    page_size_query_param = "page_size"
+    ordering = ("forecast__reach", "forecast__sort_on", "pk")
+
+    def _get_position_from_instance(self, instance: Any, ordering: Any) -> str:  # Any: DRF
+        """Look through the relation, which the base class does not."""
+        forecast = forecast_of(instance)
+        return str(forecast.reach) if forecast else str(Reach.NO_END.value)
+
+
+class PoolViewSet(GenericViewSet[Pool]):
+    """Pools, what ends first at the top."""
+
+    queryset = Pool.objects.none()
+    serializer_class = PoolRead
+    pagination_class = PoolPages
+
+    def get_queryset(self) -> QuerySet[Pool]:
+        return selectors.pools_for(actor_of(self.request), terms=terms_of(self.request))
+
+    @extend_schema(parameters=[SCOPE], responses={200: PoolPageRead, 400: Problem})
+    def list(self, request: Request) -> Response:
+        page = self.paginate_queryset(self.get_queryset()) or []
+        return self.get_paginated_response(PoolRead([row_of(p) for p in page], many=True).data)
+
+    @extend_schema(responses={200: PoolDetailRead, 404: Problem})
+    def retrieve(self, request: Request, pk: str) -> Response:
+        pool = self.get_object()
+        forecast = forecast_of(pool)
+        detail = {
+            **_plain(row_of(pool)),
+            "caution": dates_of(forecast, mark="caution"),
+            "full": dates_of(forecast, mark="full"),
+            "n_volumes": estate.volumes_of(pool.pk).count(),
+            "n_drives": pool.drives.count(),
+            "workings": workings_of(
+                pool, ledger=estate.ledger_of(pool), forecast=forecast, today=_today()
+            ),
+            "feed_name": getattr(getattr(pool.array, "feed", None), "name", None),
+        }
+        return Response(PoolDetailRead(detail).data)
+
+    @extend_schema(
+        parameters=[OpenApiParameter("days", OpenApiTypes.INT)],
+        responses={200: SoundingsRead, 400: Problem, 404: Problem},
+    )
+    @action(detail=True)
+    def series(self, request: Request, pk: str | None = None) -> Response:
+        """Daily readings of a window that ends today."""
+        pool = self.get_object()
+        n_days = _whole_number(request, name="days", default=90, most=MAX_WINDOW_DAYS)
+        soundings = selectors.soundings_of(pool, n_days=n_days, today=_today())
+        forecast = forecast_of(pool)
+        return Response(
+            SoundingsRead(
+                {
+                    **_plain(soundings),
+                    "odd_on": forecast.odd_on if forecast else [],
+                    "shifts": forecast.shifts if forecast else [],
+                }
+            ).data
+        )
+
+    @extend_schema(
+        parameters=[OpenApiParameter("days", OpenApiTypes.INT)],
+        responses={200: ForecastRead, 400: Problem, 404: Problem},
+    )
+    @action(detail=True)
+    def forecast(self, request: Request, pk: str | None = None) -> Response:
+        """Return the fan and the dates at each mark."""
+        pool = self.get_object()
+        n_days = _whole_number(request, name="days", default=365, most=HORIZON_DAYS)
+        forecast = forecast_of(pool)
+        path = selectors.fan_of(forecast, horizon_days=n_days) if forecast else {}
+        return Response(
+            ForecastRead(
+                {
+                    "as_of": forecast.as_of if forecast else None,
+                    "made_at": forecast.made_at if forecast else None,
+                    "growth_bytes_per_day": forecast.growth_bytes_per_day if forecast else None,
+                    "unjudged_because": forecast.unjudged_because if forecast else "not made yet",
+                    **{m: dates_of(forecast, mark=m) for m in ("caution", "limit", "full")},
+                    "path": path,
+                }
+            ).data
+        )
+
+    @extend_schema(responses={200: VolumeRead(many=True), 404: Problem})
+    @action(detail=True)
+    def volumes(self, request: Request, pk: str | None = None) -> Response:
+        """Volumes of the pool, most written first."""
+        pairs = selectors.volumes_with_growth(self.get_object(), today=_today())
+        rows = [
+            {
+                "id": volume.pk,
+                "name": volume.entity.name,
+                "uid": volume.entity.uid,
+                "size_bytes": volume.size_bytes,
+                "written_bytes": volume.written_bytes,
+                "grown_30_days_bytes": grown,
+                "provisioning": volume.provisioning,
+                "is_mapped": volume.is_mapped,
+                "read_at": volume.read_at,
+            }
+            for volume, grown in pairs
+        ]
+        return Response(VolumeRead(rows, many=True).data)
+
+
+class FacetsView(APIView):
+    """How the pools of a scope divide."""
+
+    @extend_schema(parameters=[SCOPE], responses={200: FacetsRead, 400: Problem})
+    def get(self, request: Request) -> Response:
+        facets = selectors.facets_for(actor_of(request), terms=terms_of(request))
+        counted = {
+            name: [{"name": n, "n_pools": count} for n, count in getattr(facets, name)]
+            for name in ("sites", "states", "classes")
+        }
+        return Response(FacetsRead({"n_pools": facets.n_pools, **counted}).data)
+
+
+def _plain(record: Any) -> dict[str, Any]:  # Any: a dataclass of any kind, its values
+    return asdict(record)
+
+
+def _today() -> date:
+    return datetime.now(UTC).date()
+
+
+def _whole_number(request: Request, *, name: str, default: int, most: int) -> int:
+    told = request.query_params.get(name, str(default))
+    if not told.isdigit() or not 1 <= int(told) <= most:
+        fault = FieldFault(pointer=f"#/{name}", code="range", detail=f"Use 1 to {most}.")
+        raise FormError(
+            f"{name} is “{told}”; use a whole number from 1 to {most}.", faults=(fault,)
+        )
+    return int(told)

@@ -1,0 +1,126 @@
+"""Reads pools with their runways, series and fans."""
+
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+import numpy as np
+from django.contrib.auth.models import User
+from django.db.models import Count, QuerySet
+
+from keelmark.core.arrays import Float64s
+from keelmark.core.forecast import Outlook, paths
+from keelmark.core.ledger import Attention
+from keelmark.estate import selectors as estate
+from keelmark.estate.models import Pool, Volume
+from keelmark.estate.sift import Term
+from keelmark.forecasts.models import PoolForecast
+from keelmark.readings.selectors import series_of
+
+FAN_QUANTILES = (0.1, 0.25, 0.5, 0.75, 0.9)
+GROWN_DAYS = 30
+
+
+def pools_for(actor: User, *, terms: list[Term] | None = None) -> QuerySet[Pool]:
+    """Return visible pools with their standing forecasts, what ends first at the top."""
+    pools = estate.pools_for(actor, terms=terms).select_related("forecast")
+    for term in terms or []:
+        if term.key == "state":
+            states = {"forecast__attention": term.text}
+            pools = pools.exclude(**states) if term.is_excluding else pools.filter(**states)
+    return pools.order_by("forecast__reach", "forecast__sort_on", "pk")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Facets:
+    """How many pools of a scope there are by site, state and class, in a fixed order."""
+
+    n_pools: int
+    sites: list[tuple[str, int]]
+    states: list[tuple[str, int]]
+    classes: list[tuple[str, int]]
+
+
+def facets_for(actor: User, *, terms: list[Term]) -> Facets:
+    """Return the counts of a scope."""
+    pools = pools_for(actor, terms=terms).order_by()
+    by_state = dict(pools.values_list("forecast__attention").annotate(n=Count("pk")))
+    return Facets(
+        n_pools=pools.count(),
+        sites=_counts(pools, field="array__site__entity__name"),
+        states=[(state, by_state[state]) for state in Attention if state in by_state],
+        classes=_counts(pools, field="service_class__name"),
+    )
+
+
+def _counts(pools: QuerySet[Pool], *, field: str) -> list[tuple[str, int]]:
+    rows = pools.values_list(field).annotate(n=Count("pk")).order_by("-n", field)
+    return [(name, n) for name, n in rows if name]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Soundings:
+    """A pool's readings over a window, a list element a day, None where unread."""
+
+    first_on: date
+    used_bytes: list[int | None]
+    usable_bytes: list[int | None]
+
+
+def soundings_of(pool: Pool, *, n_days: int, today: date) -> Soundings:
+    """Return the last n days of a pool that was found for its reader."""
+    first_on = today - timedelta(days=n_days - 1)
+    series = series_of([pool.pk], first_on=first_on, last_on=today)
+    return Soundings(
+        first_on=first_on,
+        used_bytes=_whole(series.used_bytes[0]),
+        usable_bytes=_whole(series.capacity_bytes[0]),
+    )
+
+
+def outlook_of(forecasts: list[PoolForecast | None]) -> Outlook:
+    """Return the kept outlook of pools; a pool without a forecast is not judged."""
+    nan = float("nan")
+
+    def column(name: str) -> Float64s:
+        kept = [None if f is None else getattr(f, name) for f in forecasts]
+        return np.array([nan if x is None else x for x in kept], dtype=np.float64)
+
+    growth = column("growth_bytes_per_day")
+    return Outlook(
+        last_bytes=column("last_bytes"),
+        growth_bytes_per_day=growth,
+        wander_variance=np.nan_to_num(column("wander_variance")),
+        drift_variance=np.nan_to_num(column("drift_variance")),
+        rhythm_bytes=np.array([f.rhythm_bytes if f else [0.0] * 7 for f in forecasts]),
+        is_judged=~np.isnan(growth),
+    )
+
+
+def fan_of(forecast: PoolForecast, *, horizon_days: int) -> dict[str, list[int | None]]:
+    """Return the fan of a pool by quantile name (p10 … p90), from the day after `as_of`."""
+    fan = paths(outlook_of([forecast]), horizon_days=horizon_days, quantiles=FAN_QUANTILES)[0]
+    return {
+        f"p{round(quantile * 100)}": _whole(path)
+        for quantile, path in zip(FAN_QUANTILES, fan, strict=True)
+    }
+
+
+def volumes_with_growth(pool: Pool, *, today: date) -> list[tuple[Volume, int | None]]:
+    """Return a pool's volumes, largest first, with the bytes each grew in 30 days."""
+    volumes = list(estate.volumes_of(pool.pk))
+    if not volumes:
+        return []
+    series = series_of(
+        [volume.pk for volume in volumes],
+        first_on=today - timedelta(days=GROWN_DAYS),
+        last_on=today,
+    )
+    grown: dict[int, int | None] = {}
+    for volume_id, row in zip(series.entity_ids.tolist(), series.used_bytes, strict=True):
+        read = row[~np.isnan(row)]
+        grown[volume_id] = int(read[-1] - read[0]) if len(read) > 1 else None
+    return [(volume, grown[volume.pk]) for volume in volumes]
+
+
+def _whole(amounts: Float64s) -> list[int | None]:
+    return [None if np.isnan(x) else round(x) for x in amounts.tolist()]

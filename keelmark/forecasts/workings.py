@@ -1,0 +1,188 @@
+"""The arithmetic behind each shown figure, with this pool's own numbers."""
+
+from dataclasses import dataclass, field
+from datetime import date
+
+from keelmark.core.ledger import Ledger
+from keelmark.estate.models import Pool
+from keelmark.forecasts.models import PoolForecast
+
+WEEK_DAYS = 7
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Step:
+    """One line of a working: an amount in bytes, or a text where it is none."""
+
+    label: str
+    sign: str = ""
+    amount_bytes: int | None = None
+    text: str = ""
+    is_result: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Working:
+    """How one figure comes about."""
+
+    figure: str
+    title: str
+    says: str
+    steps: list[Step] = field(default_factory=list)
+
+
+def workings_of(
+    pool: Pool, *, ledger: Ledger, forecast: PoolForecast | None, today: date
+) -> list[Working]:
+    """Return the working of every figure on a pool's page."""
+    workings = [
+        _used(ledger),
+        _free(ledger),
+        _plannable(ledger),
+        _overcommit(ledger),
+        _exposure(ledger),
+    ]
+    if forecast is not None:
+        workings += [_ends(ledger, forecast=forecast, today=today), _order_by(ledger, forecast)]
+    return workings
+
+
+def _used(ledger: Ledger) -> Working:
+    steps = [Step(label="used", amount_bytes=ledger.used_bytes, is_result=True)]
+    if ledger.usable_bytes:
+        share = 100 * ledger.used_bytes / ledger.usable_bytes
+        steps += [
+            Step(label="of usable", amount_bytes=ledger.usable_bytes),
+            Step(label="fill", text=f"{share:.1f} %", is_result=True),
+        ]
+    return Working(
+        figure="used",
+        title="used",
+        says="Bytes written in the pool, as the array counts them.",
+        steps=steps,
+    )
+
+
+def _free(ledger: Ledger) -> Working:
+    return Working(
+        figure="free",
+        title="free",
+        says="Usable less used. Not all of it may be promised: see plannable.",
+        steps=[
+            Step(label="usable", amount_bytes=ledger.usable_bytes),
+            Step(label="used", sign="−", amount_bytes=ledger.used_bytes),
+            Step(label="free", amount_bytes=ledger.free_bytes, is_result=True),
+        ],
+    )
+
+
+def _plannable(ledger: Ledger) -> Working:
+    limit = ledger.marks.limit_percent
+    left = ledger.limit_bytes - ledger.used_bytes - ledger.reserved_bytes
+    steps = [
+        Step(label="usable", amount_bytes=ledger.usable_bytes),
+        Step(label="limit mark", sign="×", text=f"{limit} %"),
+        Step(label="line not to pass", amount_bytes=ledger.limit_bytes, is_result=True),
+        Step(label="used", sign="−", amount_bytes=ledger.used_bytes),
+        Step(label="thick, not yet written", sign="−", amount_bytes=ledger.reserved_bytes),
+    ]
+    if left < 0:
+        steps.append(Step(label="would leave", amount_bytes=left))
+    steps.append(Step(label="plannable", amount_bytes=ledger.plannable_bytes, is_result=True))
+    return Working(
+        figure="plannable",
+        title="plannable",
+        says="What may still be promised without passing the limit mark; never below zero.",
+        steps=steps,
+    )
+
+
+def _overcommit(ledger: Ledger) -> Working:
+    percent = ledger.overcommit_percent
+    if percent is None:
+        says = "The array does not tell what it promised, so this cannot be known."
+        return Working(figure="overcommit", title="overcommit", says=says)
+    return Working(
+        figure="overcommit",
+        title="overcommit",
+        says="Sizes promised to all volumes, in percent of usable.",
+        steps=[
+            Step(label="provisioned", amount_bytes=ledger.provisioned_bytes),
+            Step(label="usable", sign="÷", amount_bytes=ledger.usable_bytes),
+            Step(label="overcommit", text=f"{percent:.0f} %", is_result=True),
+            Step(
+                label="caution, limit",
+                text=f"{ledger.marks.overcommit_caution_percent} %, "
+                f"{ledger.marks.overcommit_limit_percent} %",
+            ),
+        ],
+    )
+
+
+def _exposure(ledger: Ledger) -> Working:
+    if ledger.exposure_bytes is None:
+        says = "The array does not tell what it promised, so this cannot be known."
+        return Working(figure="exposure", title="exposure", says=says)
+    return Working(
+        figure="exposure",
+        title="exposure",
+        says="Bytes missing if every volume filled what it was promised.",
+        steps=[
+            Step(label="provisioned", amount_bytes=ledger.provisioned_bytes),
+            Step(label="usable", sign="−", amount_bytes=ledger.usable_bytes),
+            Step(label="exposure", amount_bytes=ledger.exposure_bytes, is_result=True),
+        ],
+    )
+
+
+def _ends(ledger: Ledger, *, forecast: PoolForecast, today: date) -> Working:
+    left = ledger.limit_bytes - ledger.used_bytes
+    steps = [
+        Step(label="usable", amount_bytes=ledger.usable_bytes),
+        Step(label="limit mark", sign="×", text=f"{ledger.marks.limit_percent} %"),
+        Step(label="line to reach", amount_bytes=ledger.limit_bytes, is_result=True),
+        Step(label=f"used, {forecast.as_of}", sign="−", amount_bytes=ledger.used_bytes),
+        Step(label="left to the line", amount_bytes=left, is_result=True),
+    ]
+    if forecast.growth_bytes_per_day is None:
+        steps.append(Step(label="growth", text=forecast.unjudged_because))
+    else:
+        a_week = forecast.growth_bytes_per_day * WEEK_DAYS
+        steps.append(Step(label="growth a week", sign="÷", amount_bytes=a_week))
+    for name, chance in (("likely", "even chance"), ("early", "1 in 10"), ("late", "9 in 10")):
+        on = getattr(forecast, f"limit_{name}_on")
+        label = f"{name}, {chance} that it is sooner"
+        text = "beyond two years" if on is None else f"{on} · {(on - today).days} d"
+        steps.append(Step(label=label, text=text, is_result=name == "likely"))
+    return Working(
+        figure="ends",
+        title="likely date, limit mark",
+        says="First day on which used reaches the limit mark, at even chance. The growth is "
+        "weighed from several windows by how well each would have forecast the known past.",
+        steps=steps,
+    )
+
+
+def _order_by(ledger: Ledger, forecast: PoolForecast) -> Working:
+    early = forecast.limit_early_on
+    steps = [
+        Step(label="early date", text="beyond two years" if early is None else f"{early}"),
+        Step(label="lead time", sign="−", text=f"{ledger.marks.lead_time_days} d"),
+    ]
+    order_on = order_by(forecast, lead_time_days=ledger.marks.lead_time_days)
+    text = "nothing to order" if order_on is None else f"{order_on}"
+    steps.append(Step(label="order by", text=text, is_result=True))
+    return Working(
+        figure="order_by",
+        title="order-by date",
+        says="Early date less the time it takes to buy and install.",
+        steps=steps,
+    )
+
+
+def order_by(forecast: PoolForecast, *, lead_time_days: int) -> date | None:
+    """Return the last day on which an order still comes in time, one chance in ten aside."""
+    if forecast.limit_early_on is None:
+        return None
+    ordinal = forecast.limit_early_on.toordinal() - lead_time_days
+    return date.fromordinal(ordinal)

@@ -1,0 +1,1 @@
+"""Simulated arrays of a fictional observatory network, spoken to only over their protocols."""

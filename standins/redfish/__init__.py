@@ -1,0 +1,1 @@
+"""An array's Redfish service with the Swordfish storage model."""

@@ -1,0 +1,241 @@
+"""The HTTP service of one array: sessions, paging, expansion, ETags, errors and faults."""
+
+import asyncio
+import base64
+import hashlib
+import json
+import secrets
+import time
+from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+from starlette.applications import Starlette
+from starlette.requests import Request
+from starlette.responses import JSONResponse, Response
+from starlette.routing import Route
+
+from standins.estate import Array, Estate
+from standins.redfish.faults import Faults
+from standins.redfish.resources import ROOT, Resource, Tree
+
+PAGE_MEMBERS = 25
+SESSION_SECONDS = 1800
+CLOCK_AHEAD = timedelta(days=3)
+OVERFLOWING_BYTES = 2**63
+SESSIONS = f"{ROOT}/SessionService/Sessions"
+OPTIONAL = ("IOStatistics", "RemainingCapacityPercent", "CapacitySources", "Links")
+
+
+class Service:
+    """Answers for one array."""
+
+    def __init__(
+        self,
+        estate: Estate,
+        *,
+        array: Array,
+        user: str,
+        password: str,
+        now: Callable[[], datetime],
+    ) -> None:
+        """Serve an array of the estate at the moment that ``now`` tells."""
+        self.array = array
+        self.tree = Tree(estate, array=array)
+        self.user, self.password, self._now = user, password, now
+        self.sessions: dict[str, tuple[str, float]] = {}  # token: (id, expires)
+        self.faults = Faults(kind="busy" if array.story.is_busy else "none")
+
+    def app(self) -> Starlette:
+        """Return the ASGI application."""
+        return Starlette(
+            routes=[
+                Route("/standin/faults", self._set_faults, methods=["POST"]),
+                Route("/standin/write", self._write, methods=["POST"]),
+                Route("/redfish", lambda _: JSONResponse({"v1": f"{ROOT}/"})),
+                Route(SESSIONS, self._sessions, methods=["GET", "POST"]),
+                Route(SESSIONS + "/{session}", self._session, methods=["GET", "DELETE"]),
+                Route("/{path:path}", self._read, methods=["GET", "HEAD"]),
+            ]
+        )
+
+    def now(self) -> datetime:
+        """Its own clock."""
+        return self._now() + (CLOCK_AHEAD if self.faults.kind == "clock-ahead" else timedelta(0))
+
+    async def _set_faults(self, request: Request) -> Response:
+        try:
+            self.faults.set(await request.json())
+        except ValueError as exc:
+            return JSONResponse({"error": str(exc)}, status_code=400)
+        return JSONResponse({"kind": self.faults.kind})
+
+    async def _write(self, request: Request) -> Response:
+        wanted = await request.json()
+        name = f"{wanted['pool']}-{wanted['volume']}"
+        if name not in self.tree.volumes:
+            return JSONResponse({"error": f"no volume {name}"}, status_code=404)
+        self.tree.volumes[name][1].injected_bytes += int(wanted["bytes"])
+        return JSONResponse({"injected_bytes": self.tree.volumes[name][1].injected_bytes})
+
+    async def _sessions(self, request: Request) -> Response:
+        if request.method == "GET":
+            return self._refusal_of(request) or self._collection(
+                SESSIONS, members=[f"{SESSIONS}/{i}" for i, _ in self.sessions.values()],
+                request=request,
+            )  # fmt: skip
+        try:
+            wanted = await request.json()
+        except ValueError:
+            return _error(400, code="MalformedJSON", text="The request body is not JSON.")
+        if (wanted.get("UserName"), wanted.get("Password")) != (self.user, self.password):
+            return _error(401, code="InvalidAccount", text="User name or password is wrong.")
+        token, identifier = secrets.token_hex(16), secrets.token_hex(4)
+        self.sessions[token] = (identifier, time.monotonic() + SESSION_SECONDS)
+        return JSONResponse(
+            self._session_body(identifier),
+            status_code=201,
+            headers={"X-Auth-Token": token, "Location": f"{SESSIONS}/{identifier}"},
+        )
+
+    async def _session(self, request: Request) -> Response:
+        refusal = self._refusal_of(request)
+        if refusal is not None:
+            return refusal
+        wanted = request.path_params["session"]
+        token = next((t for t, (i, _) in self.sessions.items() if i == wanted), None)
+        if token is None:
+            return _missing(request.url.path)
+        if request.method == "DELETE":
+            del self.sessions[token]
+            return Response(status_code=204)
+        return JSONResponse(self._session_body(wanted))
+
+    def _session_body(self, identifier: str) -> Resource:
+        return {
+            "@odata.type": "#Session.v1_7_1.Session",
+            "@odata.id": f"{SESSIONS}/{identifier}",
+            "Id": identifier,
+            "Name": "Session",
+            "UserName": self.user,
+        }
+
+    async def _read(self, request: Request) -> Response:
+        path = request.url.path.rstrip("/")
+        self.faults.n_served += 1
+        struck = await self._struck(path)
+        if struck is not None:
+            return struck
+        if path != ROOT:
+            refusal = self._refusal_of(request)
+            if refusal is not None:
+                return refusal
+        members = self.tree.members(path)
+        if members is not None:
+            return self._collection(path, members=members, request=request)
+        body = self._resource(path)
+        return _missing(path) if body is None else self._answer(body, request=request)
+
+    async def _struck(self, path: str) -> Response | None:
+        if self.faults.take("slow"):
+            await asyncio.sleep(self.faults.delay_seconds)
+        if path == ROOT:
+            return None
+        if self.faults.take("busy"):
+            answer = _error(503, code="ServiceTemporarilyUnavailable", text="The service is busy.")
+            if self.faults.retry_after_seconds is not None:
+                answer.headers["Retry-After"] = str(self.faults.retry_after_seconds)
+            return answer
+        if self.faults.take("expired"):
+            self.sessions.clear()
+        return None
+
+    def _refusal_of(self, request: Request) -> Response | None:
+        token = request.headers.get("X-Auth-Token")
+        if token is not None:
+            expires = self.sessions.get(token, ("", 0.0))[1]
+            if expires > time.monotonic():
+                return None
+            return _error(401, code="NoValidSession", text="The session has expired.")
+        kind, _, coded = request.headers.get("Authorization", "").partition(" ")
+        wanted = base64.b64encode(f"{self.user}:{self.password}".encode()).decode()
+        if kind.lower() == "basic" and secrets.compare_digest(coded, wanted):
+            return None
+        return _error(401, code="NoValidSession", text="Sign in first.")
+
+    def _resource(self, path: str) -> Resource | None:
+        body = self.tree.resource(path, moment=self.now())
+        if body is None:
+            return None
+        if self.faults.kind == "sparse":
+            body = {name: fact for name, fact in body.items() if name not in OPTIONAL}
+            if "Volumes/" in path:
+                body["Oem"] = {"TernCoast": {"Unheard": [1, {"of": None}]}}
+        wrong = {"oversized": 2**52, "negative": -4096, "overflow": OVERFLOWING_BYTES}
+        if "/Volumes/" in path and self.faults.take(*wrong):
+            body["Capacity"]["Data"]["ConsumedBytes"] = wrong[self.faults.kind]
+        return body
+
+    def _collection(self, path: str, *, members: list[str], request: Request) -> Response:
+        try:
+            skip = int(request.query_params.get("$skip", "0"))
+            top = int(request.query_params.get("$top", str(PAGE_MEMBERS)))
+        except ValueError:
+            return _error(400, code="QueryParameterValueTypeError", text="$skip, $top: integers.")
+        top = max(0, min(top, PAGE_MEMBERS))
+        page = members[skip : skip + top]
+        is_expanded = "$expand" in request.query_params
+        shown = [
+            (self._resource(member) if is_expanded else None) or {"@odata.id": member}
+            for member in page
+        ]
+        kind = path.rsplit("/", 1)[-1].rstrip("s")
+        body: dict[str, Any] = {
+            "@odata.type": f"#{kind}Collection.{kind}Collection",
+            "@odata.id": path,
+            "Name": f"{kind} collection",
+            "Members@odata.count": len(members),
+            "Members": shown,
+        }
+        if top and skip + top < len(members):
+            expand = f"&$expand={request.query_params['$expand']}" if is_expanded else ""
+            body["Members@odata.nextLink"] = f"{path}?$skip={skip + top}&$top={top}{expand}"
+        return self._answer(body, request=request)
+
+    def _answer(self, body: Resource, *, request: Request) -> Response:
+        text = json.dumps(body).encode()
+        if self.faults.take("truncated"):
+            text = text[: len(text) * 2 // 3]
+        elif self.faults.take("garbage"):
+            text = b"<html>It is dark and the tide is out.</html>"
+        etag = f'W/"{hashlib.sha256(text).hexdigest()[:16]}"'
+        date = self.now().astimezone(UTC).strftime("%a, %d %b %Y %H:%M:%S GMT")
+        headers = {"ETag": etag, "OData-Version": "4.0", "Date": date}
+        if request.headers.get("If-None-Match") == etag:
+            return Response(status_code=304, headers=headers)
+        return Response(text, media_type="application/json", headers=headers)
+
+
+def _missing(path: str) -> Response:
+    return _error(404, code="ResourceMissingAtURI", text=f"There is no resource at {path}.")
+
+
+def _error(status: int, *, code: str, text: str) -> Response:
+    message_id = f"Base.1.19.{code}"
+    return JSONResponse(
+        {
+            "error": {
+                "code": message_id,
+                "message": text,
+                "@Message.ExtendedInfo": [
+                    {
+                        "@odata.type": "#Message.v1_3_0.Message",
+                        "MessageId": message_id,
+                        "Message": text,
+                        "Severity": "Critical",
+                    }
+                ],
+            }
+        },
+        status_code=status,
+    )
