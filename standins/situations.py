@@ -93,7 +93,7 @@ HERON_1 = ArrayStory(
         PoolStory(
             name="steady-1",
             usable_tib=240,
-            start_share=0.445,
+            start_share=0.425,
             growth_share_per_year=0.23,
             late_growth_share_per_day=0.0009,
             late_days=120,
@@ -194,7 +194,7 @@ PLOVER_1 = ArrayStory(
         PoolStory(
             name="deep-2",
             usable_tib=600,
-            start_share=0.60,
+            start_share=0.625,
             growth_share_per_year=0.16,
             jumps=((20, 0.052),),
             n_volumes=16,

@@ -14,7 +14,10 @@ from keelmark.cli.console import CommandError, err, out, step, write_line
 from keelmark.core.units import format_bytes
 
 app = typer.Typer(
-    add_completion=False, no_args_is_help=True, rich_markup_mode=None, pretty_exceptions_enable=False
+    add_completion=False,
+    no_args_is_help=True,
+    rich_markup_mode=None,
+    pretty_exceptions_enable=False,
 )
 PERCENT_RANGE = {"min": 1, "max": 100}
 
@@ -177,7 +180,5 @@ def forecast(
         growth = told["growth_bytes_per_day"]
         dates = [told["exhaustion"][name] or "–" for name in ("early", "likely", "late")]
         week = "–" if growth is None else format_bytes(growth * 7)
-        table.add_row(
-            told["series"], told["as_of"] or "–", week, *dates, told.get("reason", "")
-        )
+        table.add_row(told["series"], told["as_of"] or "–", week, *dates, told.get("reason", ""))
     out.print(table)

@@ -14,8 +14,8 @@ from keelmark.cli.django import ready_django
 from keelmark.cli.processes import start_processes, stop_processes
 from keelmark.config.state import PROJECT, State, save_state, state_folder
 
-PERSON, PASSWORD = "planner", "spring-tide"  # noqa: S105  # the demo's, printed for all to see
-STANDIN_USER, STANDIN_PASSWORD = "planner-ro", "low-water"  # noqa: S105  # a stand-in's
+PERSON, PASSWORD = "planner", "spring-tide"  # the demo's, printed for all to see
+STANDIN_USER, STANDIN_PASSWORD = "planner-ro", "low-water"  # a stand-in's
 FIRST_WEB_PORT, LAST_WEB_PORT = 8400, 8439
 FIRST_STANDIN_PORT, LAST_STANDIN_PORT = 8441, 8999
 ARRAYS = {
@@ -47,8 +47,7 @@ def demo(*, port: int | None, size: str, is_fresh: bool) -> None:
         start_processes(state, standins=True)
         _wait_for_answer(f"http://127.0.0.1:{state.web_port}/api/v1/session")
     _feeds(state, size=size)
-    with step("first collection and forecasts"):
-        _first_runs()
+    _collections()
     out.print(f"\n  Keel Mark is at [bold]http://127.0.0.1:{state.web_port}/[/bold]")
     out.print(f"  Sign in as [bold]{PERSON}[/bold] with [bold]{PASSWORD}[/bold]")
     out.print(f"  Ready in {time.monotonic() - begun:.0f} s. ./keel stop ends it.")
@@ -139,10 +138,11 @@ def _feeds(state: State, *, size: str) -> None:
         )
 
 
-def _first_runs() -> None:
-    """Queue all feeds and wait until each has ended one way or the other."""
+def _collections() -> None:
+    """Queue all feeds; only the first time is there nothing to show until they have ended."""
     from keelmark.feeds.models import Feed, Run
     from keelmark.feeds.services import LIVE, queue_due, sweep_lost
+    from keelmark.forecasts.models import PoolForecast
     from keelmark.forecasts.services import refresh
 
     now = datetime.now(UTC)
@@ -150,13 +150,23 @@ def _first_runs() -> None:
     sweep_lost(now=now)
     Feed.objects.update(next_due_at=None)
     queue_due(now=now)
+    if PoolForecast.objects.exists():
+        return
+    with step("first collection and forecasts"):
+        _wait_for_runs()
+        refresh(now=datetime.now(UTC))
+
+
+def _wait_for_runs() -> None:
+    from keelmark.feeds.models import Run
+    from keelmark.feeds.services import LIVE
+
     until = time.monotonic() + FIRST_RUNS_SECONDS
     while Run.objects.filter(feed__isnull=False, state__in=LIVE).exists():
         if time.monotonic() > until:
             err.print("some runs still go on")
             break
         time.sleep(0.2)
-    refresh(now=datetime.now(UTC))
 
 
 def _wait_for_answer(url: str) -> None:

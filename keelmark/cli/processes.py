@@ -22,7 +22,10 @@ def start_processes(state: State, *, standins: bool) -> None:
     stop_processes()
     folder = state_folder() / "run"
     folder.mkdir(parents=True, exist_ok=True)
-    programs = {"web": _web_command(state), "worker": [sys.executable, "-m", "keelmark.cli", "work"]}
+    programs = {
+        "web": _web_command(state),
+        "worker": [sys.executable, "-m", "keelmark.cli", "work"],
+    }
     if standins:
         programs["standins"] = standins_command(state)
     _config_path().write_text(_config(programs, folder=folder), encoding="utf-8")
@@ -78,8 +81,7 @@ def _config(programs: dict[str, list[str]], *, folder: Path) -> str:
         f"file={_socket_path()}",
         "chmod=0700",
         "[rpcinterface:supervisor]",
-        "supervisor.rpcinterface_factory="
-        "supervisor.rpcinterface:make_main_rpcinterface",
+        "supervisor.rpcinterface_factory=supervisor.rpcinterface:make_main_rpcinterface",
     ]
     for name, command in programs.items():
         quoted = " ".join(f'"{part}"' for part in command)

@@ -1,9 +1,12 @@
 """Django's settings; all that differs between installations comes from the state."""
 
+import logging
 import os
+import sys
 from pathlib import Path
 from typing import Any
 
+import structlog
 from cryptography.fernet import Fernet
 
 from keelmark.config.state import PROJECT, State, load_state
@@ -115,3 +118,11 @@ LOGGING = {
     "root": {"handlers": ["console"], "level": "WARNING"},
     "loggers": {"procrastinate": {"level": "WARNING"}},
 }
+
+# Events of ours go to standard error at warning and above; the workers' logs keep them.
+structlog.configure(
+    wrapper_class=structlog.make_filtering_bound_logger(
+        logging.getLevelNamesMapping()[os.environ.get("KEEL_LOG", "WARNING")]
+    ),
+    logger_factory=structlog.PrintLoggerFactory(sys.stderr),
+)

@@ -6,7 +6,7 @@ from typing import Any
 
 from django.db.models import QuerySet
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import OpenApiParameter, extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema, extend_schema_view
 from rest_framework import serializers
 from rest_framework.decorators import action
 from rest_framework.pagination import CursorPagination
@@ -22,6 +22,7 @@ from keelmark.estate import selectors as estate
 from keelmark.estate.models import Pool
 from keelmark.estate.sift import Term, parse_sift
 from keelmark.forecasts import selectors
+from keelmark.forecasts.changes import changes_for
 from keelmark.forecasts.models import Reach
 from keelmark.forecasts.rows import PoolRow, dates_of, forecast_of, row_of
 from keelmark.forecasts.services import HORIZON_DAYS
@@ -45,6 +46,13 @@ class DatesRead(serializers.Serializer[None]):
     late_on = serializers.DateField(allow_null=True)
 
 
+class PartRead(serializers.Serializer[None]):
+    """A piece of a sentence: text, or a signed amount of bytes."""
+
+    text = serializers.CharField(required=False)
+    bytes = Int64Field(required=False)
+
+
 class PoolRead(serializers.Serializer[PoolRow]):
     id = serializers.IntegerField()
     name = serializers.CharField()
@@ -66,7 +74,7 @@ class PoolRead(serializers.Serializer[PoolRow]):
     as_of = serializers.DateField(allow_null=True)
     attention = serializers.ChoiceField(choices=[a.value for a in Attention])
     attention_because = serializers.CharField()
-    reason = serializers.CharField()
+    reason = PartRead(many=True)
     reach = serializers.ChoiceField(choices=[r.name.lower() for r in Reach])
     growth_bytes_per_day = Int64Field(allow_null=True)
     limit = DatesRead()
@@ -78,6 +86,7 @@ class StepRead(serializers.Serializer[None]):
     sign = serializers.CharField(allow_blank=True)
     amount_bytes = Int64Field(allow_null=True)
     text = serializers.CharField(allow_blank=True)
+    on = serializers.DateField(allow_null=True)
     is_result = serializers.BooleanField()
 
 
@@ -95,12 +104,6 @@ class PoolDetailRead(PoolRead):
     n_drives = serializers.IntegerField()
     workings = WorkingRead(many=True)
     feed_name = serializers.CharField(allow_null=True)
-
-
-class PoolPageRead(serializers.Serializer[None]):
-    next = serializers.CharField(allow_null=True)
-    previous = serializers.CharField(allow_null=True)
-    results = PoolRead(many=True)
 
 
 class ShiftRead(serializers.Serializer[None]):
@@ -142,6 +145,16 @@ class VolumeRead(serializers.Serializer[None]):
     read_at = serializers.DateTimeField()
 
 
+class ChangeRead(serializers.Serializer[None]):
+    kind = serializers.ChoiceField(choices=["feed", "shift", "inventory"])
+    state = serializers.CharField()
+    at = serializers.DateTimeField()
+    headline = PartRead(many=True)
+    note = serializers.CharField(allow_blank=True)
+    pool_id = serializers.IntegerField(allow_null=True)
+    feed_id = serializers.IntegerField(allow_null=True)
+
+
 class CountRead(serializers.Serializer[None]):
     name = serializers.CharField()
     n_pools = serializers.IntegerField()
@@ -177,23 +190,34 @@ class PoolPages(CursorPagination):
         return str(forecast.reach) if forecast else str(Reach.NO_END.value)
 
 
+@extend_schema_view(
+    **{
+        name: extend_schema(
+            parameters=[OpenApiParameter("pool_id", OpenApiTypes.INT, OpenApiParameter.PATH)]
+        )
+        for name in ("retrieve", "series", "forecast", "volumes")
+    }
+)
 class PoolViewSet(GenericViewSet[Pool]):
     """Pools, what ends first at the top."""
 
     queryset = Pool.objects.none()
     serializer_class = PoolRead
     pagination_class = PoolPages
+    lookup_field = "pk"
+    lookup_url_kwarg = "pool_id"
+    lookup_value_regex = r"\d+"
 
     def get_queryset(self) -> QuerySet[Pool]:
         return selectors.pools_for(actor_of(self.request), terms=terms_of(self.request))
 
-    @extend_schema(parameters=[SCOPE], responses={200: PoolPageRead, 400: Problem})
+    @extend_schema(parameters=[SCOPE], responses={200: PoolRead(many=True), 400: Problem})
     def list(self, request: Request) -> Response:
         page = self.paginate_queryset(self.get_queryset()) or []
         return self.get_paginated_response(PoolRead([row_of(p) for p in page], many=True).data)
 
     @extend_schema(responses={200: PoolDetailRead, 404: Problem})
-    def retrieve(self, request: Request, pk: str) -> Response:
+    def retrieve(self, request: Request, pool_id: int) -> Response:
         pool = self.get_object()
         forecast = forecast_of(pool)
         detail = {
@@ -214,7 +238,7 @@ class PoolViewSet(GenericViewSet[Pool]):
         responses={200: SoundingsRead, 400: Problem, 404: Problem},
     )
     @action(detail=True)
-    def series(self, request: Request, pk: str | None = None) -> Response:
+    def series(self, request: Request, pool_id: int) -> Response:
         """Daily readings of a window that ends today."""
         pool = self.get_object()
         n_days = _whole_number(request, name="days", default=90, most=MAX_WINDOW_DAYS)
@@ -235,7 +259,7 @@ class PoolViewSet(GenericViewSet[Pool]):
         responses={200: ForecastRead, 400: Problem, 404: Problem},
     )
     @action(detail=True)
-    def forecast(self, request: Request, pk: str | None = None) -> Response:
+    def forecast(self, request: Request, pool_id: int) -> Response:
         """Return the fan and the dates at each mark."""
         pool = self.get_object()
         n_days = _whole_number(request, name="days", default=365, most=HORIZON_DAYS)
@@ -255,8 +279,8 @@ class PoolViewSet(GenericViewSet[Pool]):
         )
 
     @extend_schema(responses={200: VolumeRead(many=True), 404: Problem})
-    @action(detail=True)
-    def volumes(self, request: Request, pk: str | None = None) -> Response:
+    @action(detail=True, pagination_class=None)
+    def volumes(self, request: Request, pool_id: int) -> Response:
         """Volumes of the pool, most written first."""
         pairs = selectors.volumes_with_growth(self.get_object(), today=_today())
         rows = [
@@ -287,6 +311,15 @@ class FacetsView(APIView):
             for name in ("sites", "states", "classes")
         }
         return Response(FacetsRead({"n_pools": facets.n_pools, **counted}).data)
+
+
+class ChangesView(APIView):
+    """What changed lately."""
+
+    @extend_schema(responses={200: ChangeRead(many=True)})
+    def get(self, request: Request) -> Response:
+        changes = changes_for(actor_of(request), now=datetime.now(UTC))
+        return Response(ChangeRead(changes, many=True).data)
 
 
 def _plain(record: Any) -> dict[str, Any]:  # Any: a dataclass of any kind, its values

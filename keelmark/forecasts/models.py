@@ -25,7 +25,7 @@ class PoolForecast(models.Model):
     unjudged_because = models.CharField(max_length=200, default="")
     attention = models.CharField(max_length=8, db_index=True)
     attention_because = models.CharField(max_length=200)
-    reason = models.CharField(max_length=300)
+    reason = models.JSONField(default=list)  # parts: {text} or {bytes}
     reach = models.PositiveSmallIntegerField(choices=Reach.choices)
     caution_early_on = models.DateField(null=True)
     caution_likely_on = models.DateField(null=True)

@@ -6,6 +6,7 @@ from datetime import date, datetime
 from keelmark.estate import selectors as estate
 from keelmark.estate.models import Pool
 from keelmark.forecasts.models import PoolForecast, Reach
+from keelmark.forecasts.reasons import Part
 from keelmark.forecasts.workings import order_by
 
 
@@ -42,7 +43,7 @@ class PoolRow:
     as_of: date | None
     attention: str
     attention_because: str
-    reason: str
+    reason: list[Part]
     reach: str
     growth_bytes_per_day: int | None
     limit: Dates
@@ -89,7 +90,7 @@ def row_of(pool: Pool) -> PoolRow:
         as_of=forecast.as_of if forecast else None,
         attention=forecast.attention if forecast else "unread",
         attention_because=forecast.attention_because if forecast else "not forecast yet",
-        reason=forecast.reason if forecast else "not forecast yet",
+        reason=forecast.reason if forecast else [{"text": "not forecast yet"}],
         reach=Reach(forecast.reach).name.lower() if forecast else "no_end",
         growth_bytes_per_day=forecast.growth_bytes_per_day if forecast else None,
         limit=dates_of(forecast, mark="limit"),

@@ -12,12 +12,13 @@ WEEK_DAYS = 7
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Step:
-    """One line of a working: an amount in bytes, or a text where it is none."""
+    """One line of a working: an amount in bytes, a date, or a text."""
 
     label: str
     sign: str = ""
     amount_bytes: int | None = None
     text: str = ""
+    on: date | None = None
     is_result: bool = False
 
 
@@ -141,7 +142,7 @@ def _ends(ledger: Ledger, *, forecast: PoolForecast, today: date) -> Working:
         Step(label="usable", amount_bytes=ledger.usable_bytes),
         Step(label="limit mark", sign="×", text=f"{ledger.marks.limit_percent} %"),
         Step(label="line to reach", amount_bytes=ledger.limit_bytes, is_result=True),
-        Step(label=f"used, {forecast.as_of}", sign="−", amount_bytes=ledger.used_bytes),
+        Step(label="used now", sign="−", amount_bytes=ledger.used_bytes),
         Step(label="left to the line", amount_bytes=left, is_result=True),
     ]
     if forecast.growth_bytes_per_day is None:
@@ -149,16 +150,24 @@ def _ends(ledger: Ledger, *, forecast: PoolForecast, today: date) -> Working:
     else:
         a_week = forecast.growth_bytes_per_day * WEEK_DAYS
         steps.append(Step(label="growth a week", sign="÷", amount_bytes=a_week))
-    for name, chance in (("likely", "even chance"), ("early", "1 in 10"), ("late", "9 in 10")):
+        if left > 0 and a_week > 0:
+            steps.append(
+                Step(label="at that pace alone", text=f"{left / a_week * WEEK_DAYS:.0f} d")
+            )
+    for name, label in (
+        ("likely", "likely, even chance"),
+        ("early", "early, 1 in 10"),
+        ("late", "late, 9 in 10"),
+    ):
         on = getattr(forecast, f"limit_{name}_on")
-        label = f"{name}, {chance} that it is sooner"
-        text = "beyond two years" if on is None else f"{on} · {(on - today).days} d"
-        steps.append(Step(label=label, text=text, is_result=name == "likely"))
+        text = "beyond 2 y" if on is None else f"{(on - today).days} d"
+        steps.append(Step(label=label, on=on, text=text, is_result=name == "likely"))
     return Working(
         figure="ends",
         title="likely date, limit mark",
-        says="First day on which used reaches the limit mark, at even chance. The growth is "
-        "weighed from several windows by how well each would have forecast the known past.",
+        says="First day on which used reaches the limit mark, at even chance. The pace is weighed "
+        "from several windows by how well each would have forecast the known past. Readings "
+        "wander about it, so the mark is touched a little sooner than the pace alone says.",
         steps=steps,
     )
 
@@ -166,12 +175,12 @@ def _ends(ledger: Ledger, *, forecast: PoolForecast, today: date) -> Working:
 def _order_by(ledger: Ledger, forecast: PoolForecast) -> Working:
     early = forecast.limit_early_on
     steps = [
-        Step(label="early date", text="beyond two years" if early is None else f"{early}"),
+        Step(label="early date", on=early, text="beyond 2 y" if early is None else ""),
         Step(label="lead time", sign="−", text=f"{ledger.marks.lead_time_days} d"),
     ]
     order_on = order_by(forecast, lead_time_days=ledger.marks.lead_time_days)
-    text = "nothing to order" if order_on is None else f"{order_on}"
-    steps.append(Step(label="order by", text=text, is_result=True))
+    text = "nothing to order" if order_on is None else ""
+    steps.append(Step(label="order by", on=order_on, text=text, is_result=True))
     return Working(
         figure="order_by",
         title="order-by date",

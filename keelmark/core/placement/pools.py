@@ -153,7 +153,7 @@ def place(pools: Pools, *, workload: Workload, horizon_days: int) -> list[Verdic
     -------
     list of Verdict
         Fitting pools first, longest early runway first, then most bytes left for their
-        size; after them the rejected, nearest miss first.
+        size; after them the rejected, those of the wanted class first, nearest miss first.
 
     Raises
     ------
@@ -286,6 +286,7 @@ def _ranked(verdicts: list[Verdict], *, usable_bytes: Int64s) -> list[Verdict]:
     rejected = sorted(
         (v for v in verdicts if not v.fits),
         key=lambda v: (
+            any(m.hurdle is Hurdle.SERVICE_CLASS and not m.is_cleared for m in v.margins),
             sum(not m.is_cleared for m in v.margins),
             -share_left(v),
             v.pool_index,

@@ -5,148 +5,252 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
-    dependencies = [
-    ]
+    dependencies = []
 
     operations = [
         migrations.CreateModel(
-            name='Entity',
+            name="Entity",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('caution_percent', models.PositiveSmallIntegerField(null=True)),
-                ('limit_percent', models.PositiveSmallIntegerField(null=True)),
-                ('lead_time_days', models.PositiveSmallIntegerField(null=True)),
-                ('kind', models.CharField(choices=[('site', 'Site'), ('array', 'Array'), ('pool', 'Pool'), ('volume', 'Volume'), ('drive', 'Drive')], max_length=20)),
-                ('uid', models.CharField(max_length=200, unique=True)),
-                ('name', models.CharField(max_length=200)),
-                ('first_seen_at', models.DateTimeField()),
-                ('last_seen_at', models.DateTimeField()),
-                ('retired_at', models.DateTimeField(null=True)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("caution_percent", models.PositiveSmallIntegerField(null=True)),
+                ("limit_percent", models.PositiveSmallIntegerField(null=True)),
+                ("lead_time_days", models.PositiveSmallIntegerField(null=True)),
+                (
+                    "kind",
+                    models.CharField(
+                        choices=[
+                            ("site", "Site"),
+                            ("array", "Array"),
+                            ("pool", "Pool"),
+                            ("volume", "Volume"),
+                            ("drive", "Drive"),
+                        ],
+                        max_length=20,
+                    ),
+                ),
+                ("uid", models.CharField(max_length=200, unique=True)),
+                ("name", models.CharField(max_length=200)),
+                ("first_seen_at", models.DateTimeField()),
+                ("last_seen_at", models.DateTimeField()),
+                ("retired_at", models.DateTimeField(null=True)),
             ],
             options={
-                'ordering': ['name', 'pk'],
-                'abstract': False,
+                "ordering": ["name", "pk"],
+                "abstract": False,
             },
         ),
         migrations.CreateModel(
-            name='ServiceClass',
+            name="ServiceClass",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('caution_percent', models.PositiveSmallIntegerField(null=True)),
-                ('limit_percent', models.PositiveSmallIntegerField(null=True)),
-                ('lead_time_days', models.PositiveSmallIntegerField(null=True)),
-                ('name', models.CharField(max_length=200, unique=True)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("caution_percent", models.PositiveSmallIntegerField(null=True)),
+                ("limit_percent", models.PositiveSmallIntegerField(null=True)),
+                ("lead_time_days", models.PositiveSmallIntegerField(null=True)),
+                ("name", models.CharField(max_length=200, unique=True)),
             ],
             options={
-                'ordering': ['name', 'pk'],
-                'abstract': False,
+                "ordering": ["name", "pk"],
+                "abstract": False,
             },
         ),
         migrations.CreateModel(
-            name='Array',
+            name="Array",
             fields=[
-                ('entity', models.OneToOneField(on_delete=django.db.models.deletion.CASCADE, primary_key=True, serialize=False, to='estate.entity')),
-                ('model', models.CharField(default='', max_length=200)),
-                ('n_ports', models.PositiveIntegerField(null=True)),
+                (
+                    "entity",
+                    models.OneToOneField(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        primary_key=True,
+                        serialize=False,
+                        to="estate.entity",
+                    ),
+                ),
+                ("model", models.CharField(default="", max_length=200)),
+                ("n_ports", models.PositiveIntegerField(null=True)),
             ],
             options={
-                'ordering': ['pk'],
+                "ordering": ["pk"],
             },
         ),
         migrations.CreateModel(
-            name='Drive',
+            name="Drive",
             fields=[
-                ('entity', models.OneToOneField(on_delete=django.db.models.deletion.CASCADE, primary_key=True, serialize=False, to='estate.entity')),
-                ('capacity_bytes', models.BigIntegerField()),
-                ('role', models.CharField(max_length=10)),
-                ('media', models.CharField(max_length=5, null=True)),
-                ('read_at', models.DateTimeField()),
+                (
+                    "entity",
+                    models.OneToOneField(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        primary_key=True,
+                        serialize=False,
+                        to="estate.entity",
+                    ),
+                ),
+                ("capacity_bytes", models.BigIntegerField()),
+                ("role", models.CharField(max_length=10)),
+                ("media", models.CharField(max_length=5, null=True)),
+                ("read_at", models.DateTimeField()),
             ],
             options={
-                'ordering': ['pk'],
+                "ordering": ["pk"],
             },
         ),
         migrations.CreateModel(
-            name='Pool',
+            name="Pool",
             fields=[
-                ('entity', models.OneToOneField(on_delete=django.db.models.deletion.CASCADE, primary_key=True, serialize=False, to='estate.entity')),
-                ('usable_bytes', models.BigIntegerField()),
-                ('used_bytes', models.BigIntegerField()),
-                ('provisioned_bytes', models.BigIntegerField(null=True)),
-                ('logical_written_bytes', models.BigIntegerField(null=True)),
-                ('thick_unwritten_bytes', models.BigIntegerField(default=0)),
-                ('read_at', models.DateTimeField()),
+                (
+                    "entity",
+                    models.OneToOneField(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        primary_key=True,
+                        serialize=False,
+                        to="estate.entity",
+                    ),
+                ),
+                ("usable_bytes", models.BigIntegerField()),
+                ("used_bytes", models.BigIntegerField()),
+                ("provisioned_bytes", models.BigIntegerField(null=True)),
+                ("logical_written_bytes", models.BigIntegerField(null=True)),
+                ("thick_unwritten_bytes", models.BigIntegerField(default=0)),
+                ("read_at", models.DateTimeField()),
             ],
             options={
-                'ordering': ['pk'],
+                "ordering": ["pk"],
             },
         ),
         migrations.CreateModel(
-            name='Site',
+            name="Site",
             fields=[
-                ('entity', models.OneToOneField(on_delete=django.db.models.deletion.CASCADE, primary_key=True, serialize=False, to='estate.entity')),
+                (
+                    "entity",
+                    models.OneToOneField(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        primary_key=True,
+                        serialize=False,
+                        to="estate.entity",
+                    ),
+                ),
             ],
             options={
-                'ordering': ['pk'],
+                "ordering": ["pk"],
             },
         ),
         migrations.CreateModel(
-            name='Volume',
+            name="Volume",
             fields=[
-                ('entity', models.OneToOneField(on_delete=django.db.models.deletion.CASCADE, primary_key=True, serialize=False, to='estate.entity')),
-                ('size_bytes', models.BigIntegerField()),
-                ('written_bytes', models.BigIntegerField(null=True)),
-                ('provisioning', models.CharField(choices=[('thin', 'Thin'), ('thick', 'Thick')], max_length=5, null=True)),
-                ('is_mapped', models.BooleanField(null=True)),
-                ('read_at', models.DateTimeField()),
+                (
+                    "entity",
+                    models.OneToOneField(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        primary_key=True,
+                        serialize=False,
+                        to="estate.entity",
+                    ),
+                ),
+                ("size_bytes", models.BigIntegerField()),
+                ("written_bytes", models.BigIntegerField(null=True)),
+                (
+                    "provisioning",
+                    models.CharField(
+                        choices=[("thin", "Thin"), ("thick", "Thick")], max_length=5, null=True
+                    ),
+                ),
+                ("is_mapped", models.BooleanField(null=True)),
+                ("read_at", models.DateTimeField()),
             ],
             options={
-                'ordering': ['pk'],
+                "ordering": ["pk"],
             },
         ),
         migrations.AddConstraint(
-            model_name='entity',
-            constraint=models.CheckConstraint(condition=models.Q(('caution_percent__isnull', True), ('limit_percent__isnull', True), ('caution_percent__lt', models.F('limit_percent')), _connector='OR'), name='entity_marks_in_order'),
+            model_name="entity",
+            constraint=models.CheckConstraint(
+                condition=models.Q(
+                    ("caution_percent__isnull", True),
+                    ("limit_percent__isnull", True),
+                    ("caution_percent__lt", models.F("limit_percent")),
+                    _connector="OR",
+                ),
+                name="entity_marks_in_order",
+            ),
         ),
         migrations.AddField(
-            model_name='drive',
-            name='array',
-            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='drives', to='estate.array'),
+            model_name="drive",
+            name="array",
+            field=models.ForeignKey(
+                on_delete=django.db.models.deletion.PROTECT,
+                related_name="drives",
+                to="estate.array",
+            ),
         ),
         migrations.AddField(
-            model_name='pool',
-            name='array',
-            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='pools', to='estate.array'),
+            model_name="pool",
+            name="array",
+            field=models.ForeignKey(
+                on_delete=django.db.models.deletion.PROTECT, related_name="pools", to="estate.array"
+            ),
         ),
         migrations.AddField(
-            model_name='pool',
-            name='service_class',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, to='estate.serviceclass'),
+            model_name="pool",
+            name="service_class",
+            field=models.ForeignKey(
+                null=True, on_delete=django.db.models.deletion.PROTECT, to="estate.serviceclass"
+            ),
         ),
         migrations.AddField(
-            model_name='drive',
-            name='pool',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='drives', to='estate.pool'),
+            model_name="drive",
+            name="pool",
+            field=models.ForeignKey(
+                null=True,
+                on_delete=django.db.models.deletion.PROTECT,
+                related_name="drives",
+                to="estate.pool",
+            ),
         ),
         migrations.AddField(
-            model_name='array',
-            name='site',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='arrays', to='estate.site'),
+            model_name="array",
+            name="site",
+            field=models.ForeignKey(
+                null=True,
+                on_delete=django.db.models.deletion.PROTECT,
+                related_name="arrays",
+                to="estate.site",
+            ),
         ),
         migrations.AddField(
-            model_name='volume',
-            name='pool',
-            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='volumes', to='estate.pool'),
+            model_name="volume",
+            name="pool",
+            field=models.ForeignKey(
+                on_delete=django.db.models.deletion.PROTECT,
+                related_name="volumes",
+                to="estate.pool",
+            ),
         ),
         migrations.AddConstraint(
-            model_name='pool',
-            constraint=models.CheckConstraint(condition=models.Q(('usable_bytes__gte', 0), ('used_bytes__gte', 0), ('thick_unwritten_bytes__gte', 0)), name='pool_bytes_not_negative'),
+            model_name="pool",
+            constraint=models.CheckConstraint(
+                condition=models.Q(
+                    ("usable_bytes__gte", 0),
+                    ("used_bytes__gte", 0),
+                    ("thick_unwritten_bytes__gte", 0),
+                ),
+                name="pool_bytes_not_negative",
+            ),
         ),
         migrations.AddConstraint(
-            model_name='volume',
-            constraint=models.CheckConstraint(condition=models.Q(('size_bytes__gte', 0)), name='volume_size_not_negative'),
+            model_name="volume",
+            constraint=models.CheckConstraint(
+                condition=models.Q(("size_bytes__gte", 0)), name="volume_size_not_negative"
+            ),
         ),
     ]

@@ -5,60 +5,104 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
     dependencies = [
-        ('estate', '0001_first_tables'),
+        ("estate", "0001_first_tables"),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='Feed',
+            name="Feed",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=200, unique=True)),
-                ('url', models.URLField(max_length=500)),
-                ('user', models.CharField(max_length=200)),
-                ('password_encrypted', models.BinaryField()),
-                ('every_minutes', models.PositiveIntegerField(default=15)),
-                ('allowed_age_hours', models.PositiveIntegerField(default=36)),
-                ('is_paused', models.BooleanField(default=False)),
-                ('last_good_at', models.DateTimeField(null=True)),
-                ('next_due_at', models.DateTimeField(null=True)),
-                ('array', models.OneToOneField(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='feed', to='estate.array')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("name", models.CharField(max_length=200, unique=True)),
+                ("url", models.URLField(max_length=500)),
+                ("user", models.CharField(max_length=200)),
+                ("password_encrypted", models.BinaryField()),
+                ("every_minutes", models.PositiveIntegerField(default=15)),
+                ("allowed_age_hours", models.PositiveIntegerField(default=36)),
+                ("is_paused", models.BooleanField(default=False)),
+                ("last_good_at", models.DateTimeField(null=True)),
+                ("next_due_at", models.DateTimeField(null=True)),
+                (
+                    "array",
+                    models.OneToOneField(
+                        null=True,
+                        on_delete=django.db.models.deletion.SET_NULL,
+                        related_name="feed",
+                        to="estate.array",
+                    ),
+                ),
             ],
             options={
-                'ordering': ['name', 'pk'],
+                "ordering": ["name", "pk"],
             },
         ),
         migrations.CreateModel(
-            name='Run',
+            name="Run",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('source', models.CharField(max_length=500)),
-                ('state', models.CharField(choices=[('queued', 'Queued'), ('running', 'Running'), ('done', 'Done'), ('failed', 'Failed'), ('interrupted', 'Interrupted')], default='queued', max_length=12)),
-                ('asked_at', models.DateTimeField()),
-                ('started_at', models.DateTimeField(null=True)),
-                ('ended_at', models.DateTimeField(null=True)),
-                ('beat_at', models.DateTimeField(null=True)),
-                ('step', models.CharField(default='', max_length=100)),
-                ('n_read', models.PositiveIntegerField(default=0)),
-                ('n_readings', models.PositiveBigIntegerField(default=0)),
-                ('n_new', models.JSONField(default=dict)),
-                ('n_changed', models.JSONField(default=dict)),
-                ('n_retired', models.JSONField(default=dict)),
-                ('problem', models.TextField(default='')),
-                ('warnings', models.JSONField(default=list)),
-                ('file_digest', models.CharField(db_index=True, default='', max_length=64)),
-                ('bytes_done', models.PositiveBigIntegerField(default=0)),
-                ('bytes_total', models.PositiveBigIntegerField(default=0)),
-                ('feed', models.ForeignKey(null=True, on_delete=django.db.models.deletion.CASCADE, related_name='runs', to='feeds.feed')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("source", models.CharField(max_length=500)),
+                (
+                    "state",
+                    models.CharField(
+                        choices=[
+                            ("queued", "Queued"),
+                            ("running", "Running"),
+                            ("done", "Done"),
+                            ("failed", "Failed"),
+                            ("interrupted", "Interrupted"),
+                        ],
+                        default="queued",
+                        max_length=12,
+                    ),
+                ),
+                ("asked_at", models.DateTimeField()),
+                ("started_at", models.DateTimeField(null=True)),
+                ("ended_at", models.DateTimeField(null=True)),
+                ("beat_at", models.DateTimeField(null=True)),
+                ("step", models.CharField(default="", max_length=100)),
+                ("n_read", models.PositiveIntegerField(default=0)),
+                ("n_readings", models.PositiveBigIntegerField(default=0)),
+                ("n_new", models.JSONField(default=dict)),
+                ("n_changed", models.JSONField(default=dict)),
+                ("n_retired", models.JSONField(default=dict)),
+                ("problem", models.TextField(default="")),
+                ("warnings", models.JSONField(default=list)),
+                ("file_digest", models.CharField(db_index=True, default="", max_length=64)),
+                ("bytes_done", models.PositiveBigIntegerField(default=0)),
+                ("bytes_total", models.PositiveBigIntegerField(default=0)),
+                (
+                    "feed",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="runs",
+                        to="feeds.feed",
+                    ),
+                ),
             ],
             options={
-                'ordering': ['-asked_at', '-pk'],
-                'indexes': [models.Index(fields=['feed', '-asked_at'], name='run_feed_asked')],
-                'constraints': [models.UniqueConstraint(condition=models.Q(('state__in', ['queued', 'running'])), fields=('feed',), name='one_run_a_feed_at_a_time')],
+                "ordering": ["-asked_at", "-pk"],
+                "indexes": [models.Index(fields=["feed", "-asked_at"], name="run_feed_asked")],
+                "constraints": [
+                    models.UniqueConstraint(
+                        condition=models.Q(("state__in", ["queued", "running"])),
+                        fields=("feed",),
+                        name="one_run_a_feed_at_a_time",
+                    )
+                ],
             },
         ),
     ]

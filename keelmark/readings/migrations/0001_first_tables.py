@@ -5,28 +5,48 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
     dependencies = [
-        ('estate', '0001_first_tables'),
+        ("estate", "0001_first_tables"),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='DailyReading',
+            name="DailyReading",
             fields=[
-                ('pk', models.CompositePrimaryKey('entity_id', 'day', blank=True, editable=False, primary_key=True, serialize=False)),
-                ('day', models.DateField()),
-                ('used_bytes', models.BigIntegerField()),
-                ('provisioned_bytes', models.BigIntegerField(null=True)),
-                ('capacity_bytes', models.BigIntegerField(null=True)),
-                ('read_at', models.DateTimeField()),
-                ('entity', models.ForeignKey(db_index=False, on_delete=django.db.models.deletion.CASCADE, to='estate.entity')),
+                (
+                    "pk",
+                    models.CompositePrimaryKey(
+                        "entity_id",
+                        "day",
+                        blank=True,
+                        editable=False,
+                        primary_key=True,
+                        serialize=False,
+                    ),
+                ),
+                ("day", models.DateField()),
+                ("used_bytes", models.BigIntegerField()),
+                ("provisioned_bytes", models.BigIntegerField(null=True)),
+                ("capacity_bytes", models.BigIntegerField(null=True)),
+                ("read_at", models.DateTimeField()),
+                (
+                    "entity",
+                    models.ForeignKey(
+                        db_index=False,
+                        on_delete=django.db.models.deletion.CASCADE,
+                        to="estate.entity",
+                    ),
+                ),
             ],
             options={
-                'ordering': ['entity_id', 'day'],
-                'constraints': [models.CheckConstraint(condition=models.Q(('used_bytes__gte', 0)), name='reading_not_negative')],
+                "ordering": ["entity_id", "day"],
+                "constraints": [
+                    models.CheckConstraint(
+                        condition=models.Q(("used_bytes__gte", 0)), name="reading_not_negative"
+                    )
+                ],
             },
         ),
     ]

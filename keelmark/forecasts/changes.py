@@ -1,0 +1,119 @@
+"""What changed lately: feeds that went quiet, shifts, things that came and went."""
+
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, time, timedelta
+
+from django.contrib.auth.models import User
+
+from keelmark.estate.models import Pool
+from keelmark.feeds import selectors as feeds
+from keelmark.feeds.models import Run, RunState
+from keelmark.forecasts import selectors
+from keelmark.forecasts.reasons import Part
+from keelmark.forecasts.rows import forecast_of
+
+SHIFT_DAYS = 30
+RUN_DAYS = 7
+MAX_RUNS = 200
+INVENTORY_KINDS = ("array", "pool", "volume")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Change:
+    """One line: a state's glyph, a headline in parts, a note, and what it leads to."""
+
+    kind: str  # feed | shift | inventory
+    state: str
+    at: datetime
+    headline: list[Part]
+    note: str = ""
+    pool_id: int | None = None
+    feed_id: int | None = None
+
+
+def changes_for(actor: User, *, now: datetime) -> list[Change]:
+    """Return what changed: quiet feeds first, then newest first."""
+    pools = list(selectors.pools_for(actor))
+    shifts = [change for pool in pools for change in _shifts(pool, now=now)]
+    inventory = _inventory(actor, now=now)
+    dated = sorted(shifts + inventory, key=lambda change: change.at, reverse=True)
+    return [*_quiet_feeds(actor, pools=pools, now=now), *dated]
+
+
+def _quiet_feeds(actor: User, *, pools: list[Pool], now: datetime) -> list[Change]:
+    changes = []
+    for feed in feeds.feeds_for(actor):
+        state = feeds.state_of(feed, now=now)
+        if state == feeds.FeedState.FRESH:
+            continue
+        own = [pool for pool in pools if pool.array.entity.name == feed.name]
+        oldest = min((pool.read_at for pool in own), default=None)
+        judged = f"{len(own)} pools stand as read on {_day(oldest.date())}" if oldest else ""
+        problem = feed.last_problem or ""  # type: ignore[attr-defined]  # annotated
+        changes.append(
+            Change(
+                kind="feed",
+                state=state,
+                at=feed.last_good_at or oldest or now,
+                headline=[{"text": f"Feed {feed.name} is {state}"}],
+                note="; ".join(filter(None, [judged, problem])),
+                feed_id=feed.pk,
+            )
+        )
+    return changes
+
+
+def _shifts(pool: Pool, *, now: datetime) -> list[Change]:
+    forecast = forecast_of(pool)
+    if forecast is None:
+        return []
+    changes = []
+    for shift in forecast.shifts:
+        on = date.fromisoformat(shift["on"])
+        if (now.date() - on).days > SHIFT_DAYS:
+            continue
+        name = f"{pool.array.entity.name} · {pool.entity.name}"
+        changes.append(
+            Change(
+                kind="shift",
+                state=forecast.attention,
+                at=datetime.combine(on, time(), tzinfo=UTC),
+                headline=[{"text": f"{name} "}, {"bytes": shift["bytes"]}, {"text": " in a day"}],
+                note="a shift, not counted as growth",
+                pool_id=pool.pk,
+            )
+        )
+    return changes
+
+
+def _inventory(actor: User, *, now: datetime) -> list[Change]:
+    """Runs that met or missed things; the history's own import is no news."""
+    runs = feeds.runs_for(actor).filter(
+        state=RunState.DONE, feed__isnull=False, ended_at__gte=now - timedelta(days=RUN_DAYS)
+    )[:MAX_RUNS]
+    return [
+        Change(
+            kind="inventory",
+            state="clear",
+            at=run.ended_at or run.asked_at,
+            headline=[{"text": f"{run.source}: {_counts(run)}"}],
+            note="inventory changed",
+            feed_id=run.feed_id,
+        )
+        for run in runs
+        if _counts(run)
+    ]
+
+
+def _counts(run: Run) -> str:
+    told = [
+        f"{sign}{counted[kind]} {kind}{'s' if counted[kind] != 1 else ''}"
+        for sign, counted in (("+", run.n_new), ("−", run.n_retired))
+        for kind in INVENTORY_KINDS
+        if counted.get(kind)
+    ]
+    return ", ".join(told)
+
+
+def _day(on: date) -> str:
+    return f"{on.day} {on:%b}"

@@ -1,0 +1,295 @@
+import type { EChartsCoreOption } from 'echarts/core';
+import type { PoolDetail, Schemas } from '$lib/api/client';
+import { addDays, axisUnit, exactBytes, formatDay, preferences, todayIso } from '$lib/format';
+import type { ChartTheme } from '$lib/ui/chart-theme';
+
+type Point = [string, number | null];
+
+interface Facts {
+  pool: PoolDetail;
+  series: Schemas['SoundingsRead'];
+  forecast: Schemas['ForecastRead'];
+  aheadDays: number;
+  theme: ChartTheme;
+}
+
+const PERCENT = 100;
+const DECADE = 10;
+const HALF_DECADE = 5;
+const NICE = [1, 2, HALF_DECADE, DECADE];
+const HEADROOM = 0.06; // of the range shown
+const [DASH_PX, GAP_PX] = [9, 5]; // eslint-disable-line @typescript-eslint/no-magic-numbers -- named here
+const LONG_DASH = [DASH_PX, GAP_PX];
+const DOTS = [2, 2];
+const TAG_PADDING = [2, GAP_PX];
+const FONT_SIZE = 12;
+const SMALL_FONT_SIZE = 11;
+const OUTER_OPACITY = 0.55;
+const INNER_OPACITY = 0.6;
+const LAND_OPACITY = 0.6;
+const CARET_SIZE = 9;
+const TAG_GAP_PX = 3;
+
+/** Everything the soundings chart draws, in the unit that its axis names. */
+export function soundingsOption(facts: Facts): EChartsCoreOption {
+  const { pool, theme } = facts;
+  const unit = axisUnit(pool.usable_bytes, preferences.system);
+  const history = historyOf(facts);
+  const fan = fanOf(facts);
+  const [low, high] = rangeOf(facts, history, fan);
+  const first = history[0]?.[0] ?? todayIso();
+  return {
+    animation: false,
+    textStyle: { fontFamily: theme.font, fontSize: FONT_SIZE, color: theme.inkSoft },
+    grid: { left: 46, right: 14, top: 26, bottom: 24 },
+    tooltip: tooltipOf(theme),
+    xAxis: {
+      type: 'time',
+      min: first,
+      max: addDays(todayIso(), facts.aheadDays),
+      axisLine: { lineStyle: { color: theme.inkSoft } },
+      axisLabel: { color: theme.inkSoft, hideOverlap: true },
+      splitLine: { show: false },
+    },
+    yAxis: {
+      type: 'value',
+      min: low,
+      max: high,
+      interval: niceStep((high - low) / unit.bytes) * unit.bytes,
+      axisLine: { show: false },
+      axisLabel: {
+        color: theme.inkSoft,
+        showMaxLabel: false,
+        formatter: (n: number) => axisText(n / unit.bytes, (high - low) / unit.bytes),
+      },
+      splitLine: { lineStyle: { color: theme.rule } },
+    },
+    series: [...fanSeries(fan, theme), historySeries(facts, history), oddSeries(facts, history)],
+  };
+}
+
+function historyOf({ series }: Facts): Point[] {
+  const points = series.used_bytes.map((used, day): Point => [addDays(series.first_on, day), used]);
+  const begin = points.findIndex(([, used]) => used !== null);
+  return begin < 0 ? [] : points.slice(begin);
+}
+
+/** Quantile → points from `as_of` on; the fan begins at the last reading. */
+function fanOf({ forecast, aheadDays, pool }: Facts): Record<string, Point[]> {
+  const start = forecast.as_of;
+  if (!start) return {};
+  const last = addDays(todayIso(), aheadDays);
+  return Object.fromEntries(
+    Object.entries(forecast.path).map(([name, path]) => [
+      name,
+      [
+        [start, pool.used_bytes] as Point,
+        ...path
+          .map((bytes, day): Point => [addDays(start, day + 1), bytes])
+          .filter(([on]) => on <= last),
+      ],
+    ]),
+  );
+}
+
+/** From the least shown to a little above usable: the fan is cut there, nobody plans beyond. */
+function rangeOf(facts: Facts, history: Point[], fan: Record<string, Point[]>): [number, number] {
+  const { pool } = facts;
+  const known = (points: Point[]) =>
+    points.map(([, bytes]) => bytes).filter((bytes): bytes is number => bytes !== null);
+  const used = known(history);
+  const least = Math.min(...used, ...known(fan.p10 ?? []), pool.used_bytes);
+  const demand = Math.max(...used, ...known(fan.p90 ?? []), pool.used_bytes);
+  const limit = (pool.usable_bytes / PERCENT) * pool.limit_percent;
+  // Marks far above all that moves would press the line flat: they wait until it comes near.
+  const isNear = demand - least > (limit - demand) / 2;
+  const most = isNear
+    ? Math.max(Math.min(demand, pool.usable_bytes), pool.usable_bytes, ...used)
+    : demand;
+  const room = (most - least || most || 1) * HEADROOM;
+  const unit = axisUnit(pool.usable_bytes, preferences.system).bytes;
+  const step = niceStep((most - least + 2 * room) / unit) * unit;
+  return [Math.max(0, Math.floor((least - room) / step) * step), most + room];
+}
+
+/** 1, 2 or 5 times a power of ten, so that about five lines are drawn. */
+function niceStep(range: number): number {
+  const LINES = 5;
+  const raw = Math.max(range, Number.EPSILON) / LINES;
+  const power = DECADE ** Math.floor(Math.log10(raw));
+
+  return power * (NICE.find((n) => n * power >= raw) ?? NICE[0] ?? 1);
+}
+
+function axisText(amount: number, range: number): string {
+  const FINE_RANGE = 4;
+  return amount.toFixed(range < FINE_RANGE ? 2 : range < (FINE_RANGE * FINE_RANGE) / 2 ? 1 : 0);
+}
+
+function fanSeries(fan: Record<string, Point[]>, theme: ChartTheme): EChartsCoreOption[] {
+  const { p10, p25, p50, p75, p90 } = fan;
+  if (!p10 || !p25 || !p50 || !p75 || !p90) return [];
+  const base = { type: 'line', symbol: 'none', silent: true, lineStyle: { opacity: 0 } };
+  const band = (name: string, low: Point[], high: Point[], color: string, opacity: number) => ({
+    ...base,
+    name,
+    stack: 'fan',
+    data: high.map(([on, bytes], day): Point => [on, (bytes ?? 0) - (low[day]?.[1] ?? 0)]),
+    areaStyle: { color, opacity },
+  });
+  return [
+    { ...base, name: 'floor', stack: 'fan', data: p10, areaStyle: { opacity: 0 } },
+    band('p10–p25', p10, p25, theme.fanOuter, OUTER_OPACITY),
+    band('p25–p75', p25, p75, theme.fan, INNER_OPACITY),
+    band('p75–p90', p75, p90, theme.fanOuter, OUTER_OPACITY),
+    {
+      ...base,
+      name: 'p50',
+      data: p50,
+      lineStyle: { color: theme.depth, width: 1.6, type: DOTS },
+    },
+  ];
+}
+
+function historySeries(facts: Facts, history: Point[]): EChartsCoreOption {
+  const { theme } = facts;
+  const odd = new Set(facts.series.odd_on);
+  return {
+    name: 'used',
+    type: 'line',
+    symbol: 'none',
+    connectNulls: true,
+    data: history.map(([on, used]): Point => [on, odd.has(on) ? null : used]),
+    lineStyle: { color: theme.ink, width: 1.6 },
+    markLine: marksOf(facts),
+    markArea: landOf(facts),
+    markPoint: shiftsOf(facts, history),
+  };
+}
+
+function marksOf({ pool, theme }: Facts): EChartsCoreOption {
+  const level = (name: string, percent: number, color: string, dash: number[] | 'solid') => ({
+    yAxis: (pool.usable_bytes / PERCENT) * percent,
+    lineStyle: { color, type: dash, width: 1.3 },
+    label: {
+      formatter: `${name} ${preferences.bytes((pool.usable_bytes / PERCENT) * percent)}`,
+      position: 'insideStartTop',
+      color,
+      fontSize: SMALL_FONT_SIZE,
+    },
+  });
+  const upright = (on: string, color: string, label: EChartsCoreOption) => ({
+    xAxis: on,
+    lineStyle: { color, type: 'solid', width: 1.4 },
+    label,
+  });
+  const likely = pool.attention === 'over' ? null : pool.limit.likely_on;
+  return {
+    symbol: 'none',
+    silent: true,
+    data: [
+      level('usable', PERCENT, theme.ink, 'solid'),
+      level('limit', pool.limit_percent, theme.limit, LONG_DASH),
+      level('caution', pool.caution_percent, theme.caution, LONG_DASH),
+      upright(todayIso(), theme.ink, { show: false }),
+      ...(likely
+        ? [
+            upright(likely, theme.limit, {
+              formatter: formatDay(likely),
+              position: 'end',
+              distance: TAG_GAP_PX,
+              color: theme.raised,
+              backgroundColor: theme.limit,
+              padding: TAG_PADDING,
+              fontSize: SMALL_FONT_SIZE,
+            }),
+          ]
+        : []),
+    ],
+  };
+}
+
+function landOf({ pool, theme }: Facts): EChartsCoreOption {
+  const until = addDays(todayIso(), pool.lead_time_days);
+  return {
+    silent: true,
+    itemStyle: { color: theme.land, opacity: LAND_OPACITY },
+    label: {
+      show: true,
+      position: 'insideBottomLeft',
+      color: theme.inkSoft,
+      fontSize: SMALL_FONT_SIZE,
+    },
+    data: [[{ name: `lead time ${pool.lead_time_days} d`, xAxis: todayIso() }, { xAxis: until }]],
+  };
+}
+
+function shiftsOf({ series, theme }: Facts, history: Point[]): EChartsCoreOption {
+  const known = new Map(history);
+  return {
+    symbol: 'path://M0 8L5 0L10 8',
+    symbolSize: [CARET_SIZE, CARET_SIZE],
+    symbolOffset: [0, CARET_SIZE],
+    itemStyle: { color: 'transparent', borderColor: theme.ink, borderWidth: 1.4 },
+    label: { position: 'bottom', color: theme.ink, fontSize: SMALL_FONT_SIZE },
+    data: series.shifts
+      .filter((shift) => known.has(shift.on))
+      .map((shift) => ({
+        coord: [shift.on, lowestAround(history, shift.on)],
+        label: {
+          show: true,
+          formatter: `${preferences.bytes(shift.bytes, true)} on ${formatDay(shift.on)}, not growth`,
+        },
+      })),
+  };
+}
+
+/** The lower of the levels before and after a shift: below it the line is not crossed. */
+function lowestAround(history: Point[], on: string): number {
+  const at = history.findIndex(([day]) => day === on);
+  const around = history.slice(Math.max(at - 2, 0), at + 2);
+  return Math.min(...around.map(([, used]) => used ?? Infinity));
+}
+
+function oddSeries({ series, theme }: Facts, history: Point[]): EChartsCoreOption {
+  const odd = new Set(series.odd_on);
+  return {
+    name: 'odd reading, left out',
+    type: 'scatter',
+    symbolSize: 6,
+    itemStyle: { color: 'transparent', borderColor: theme.ink, borderWidth: 1.2 },
+    data: history.filter(([on]) => odd.has(on)),
+  };
+}
+
+function tooltipOf(theme: ChartTheme): EChartsCoreOption {
+  interface Hovered {
+    seriesName: string;
+    axisValue: number;
+    value: Point;
+  }
+  return {
+    trigger: 'axis',
+    backgroundColor: theme.raised,
+    borderColor: theme.rule,
+    textStyle: { color: theme.ink, fontSize: FONT_SIZE },
+    extraCssText: 'box-shadow:none;border-radius:2px',
+    axisPointer: { lineStyle: { color: theme.inkSoft } },
+    formatter: (hovered: Hovered[]) => {
+      const day = hovered[0]
+        ? formatDay(new Date(hovered[0].axisValue).toISOString().slice(0, 'yyyy-mm-dd'.length))
+        : '';
+      const lines = hovered
+        .filter(
+          (one) =>
+            ['used', 'p50', 'odd reading, left out'].includes(one.seriesName) &&
+            one.value[1] !== null,
+        )
+        .map((one) => {
+          const name = one.seriesName === 'p50' ? 'even chance' : one.seriesName;
+          return `${name} <b>${preferences.bytes(one.value[1])}</b> <small>${exactBytes(one.value[1])}</small>`;
+        });
+      return [day, ...lines].join('<br>');
+    },
+  };
+}

@@ -1,0 +1,19 @@
+export interface Window {
+  key: string;
+  name: string;
+  days: number;
+  aheadDays: number; // how much of the fan goes with that much history
+}
+
+export const WINDOWS: readonly Window[] = [
+  { key: '7d', name: '7 d', days: 7, aheadDays: 7 },
+  { key: '30d', name: '30 d', days: 30, aheadDays: 30 },
+  { key: '90d', name: '90 d', days: 90, aheadDays: 75 },
+  { key: '1y', name: '1 y', days: 365, aheadDays: 365 },
+  { key: 'all', name: 'all', days: 4000, aheadDays: 730 },
+];
+const NINETY = 2;
+
+export function windowOf(key: string | null): Window {
+  return (WINDOWS.find((window) => window.key === key) ?? WINDOWS[NINETY]) as Window;
+}

@@ -1,0 +1,75 @@
+<script lang="ts">
+  import type { Pool } from '$lib/api/client';
+  import { exactBytes, formatDay, formatRunway, preferences } from '$lib/format';
+  import { bearing } from '$lib/url/bearing.svelte';
+  import DraughtGauge from '$lib/ui/DraughtGauge.svelte';
+  import RunwayStrip from '$lib/ui/RunwayStrip.svelte';
+  import Sentence from '$lib/ui/Sentence.svelte';
+  import StateGlyph from '$lib/ui/StateGlyph.svelte';
+
+  interface Props {
+    pool: Pool;
+  }
+  let { pool }: Props = $props();
+
+  const TINTS: Record<string, string> = {
+    urgent: 'text-signal',
+    over: 'text-over',
+    caution: 'text-shoal',
+    unread: 'text-ink-soft',
+  };
+  const name = $derived(`${pool.array_name} · ${pool.name}`);
+  const date = $derived.by(() => {
+    if (pool.attention === 'over') return 'past limit';
+    if (pool.limit.likely_on) return formatDay(pool.limit.likely_on);
+    return pool.limit.early_on ? 'beyond 2 y' : 'no end';
+  });
+  const range = $derived(
+    pool.attention === 'over'
+      ? `${preferences.bytes(pool.used_bytes)} used`
+      : pool.limit.likely_on
+        ? formatRunway(pool.limit)
+        : pool.limit.early_on
+          ? `early ${formatDay(pool.limit.early_on)}`
+          : 'in 2 y',
+  );
+</script>
+
+<div role="listitem">
+  <a
+    data-row
+    href={bearing.href(`/pools/${pool.id}`)}
+    class="row-runway border-b border-rule hover:bg-paper-raised focus:bg-depth-1"
+  >
+    <StateGlyph state={pool.attention} />
+    <DraughtGauge
+      usedBytes={pool.used_bytes}
+      usableBytes={pool.usable_bytes}
+      provisionedBytes={pool.provisioned_bytes}
+      cautionPercent={pool.caution_percent}
+      limitPercent={pool.limit_percent}
+      label="{preferences.bytes(pool.used_bytes)} used of {preferences.bytes(pool.usable_bytes)}"
+    />
+    <span class="min-w-0">
+      <span class="lead block font-semibold">{name}</span>
+      <span class="lead block text-xs text-ink-soft" title={exactBytes(pool.usable_bytes)}>
+        {[pool.site_name, pool.service_class].filter(Boolean).join(' · ')} · {preferences.bytes(
+          pool.usable_bytes,
+        )}
+      </span>
+    </span>
+    <RunwayStrip
+      dates={pool.limit}
+      leadTimeDays={pool.lead_time_days}
+      orderByOn={pool.order_by_on}
+      attention={pool.attention}
+    />
+    <span class="line-clamp-2 text-xs leading-4 text-ink-soft" title={pool.attention_because}
+      ><Sentence parts={pool.reason} /></span
+    >
+    <span class="text-right">
+      <span class="figures block font-semibold {TINTS[pool.attention] ?? ''}">{date}</span>
+      <span class="figures block text-xs text-ink-soft">{range}</span>
+    </span>
+  </a>
+</div>

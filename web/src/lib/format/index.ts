@@ -1,0 +1,12 @@
+export { axisUnit, exactBytes, formatBytes, parseBytes } from './bytes';
+export {
+  addDays,
+  daysUntil,
+  formatAge,
+  formatDay,
+  formatMoment,
+  formatRunway,
+  formatSeconds,
+  todayIso,
+} from './dates';
+export { preferences } from './preferences.svelte';

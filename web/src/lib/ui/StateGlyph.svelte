@@ -1,0 +1,56 @@
+<script lang="ts">
+  import type { SVGAttributes } from 'svelte/elements';
+
+  /** Attention of objects and state of feeds, told apart by the number and shape of strokes. */
+  interface Props extends SVGAttributes<SVGSVGElement> {
+    state: string;
+  }
+  let { state, class: extra = '', ...rest }: Props = $props();
+
+  const STROKES: Record<string, number[]> = {
+    clear: [10],
+    caution: [7, 11],
+    urgent: [5, 9, 13],
+    over: [5, 9, 13],
+  };
+  const TINTS: Record<string, string> = {
+    clear: 'text-depth-4',
+    fresh: 'text-depth-4',
+    caution: 'text-shoal',
+    late: 'text-shoal',
+    urgent: 'text-signal',
+    failing: 'text-signal',
+    over: 'text-over',
+  };
+  const WAVE = 'M1 9q2.3-4 4.6 0t4.6 0t4.6 0';
+  const strokes = $derived(STROKES[state] ?? []);
+</script>
+
+<svg
+  viewBox="0 0 16 16"
+  width="16"
+  height="16"
+  role="img"
+  aria-label={state}
+  class={['shrink-0', TINTS[state] ?? 'text-ink-soft', extra]}
+  {...rest}
+>
+  <title>{state}</title>
+  {#each strokes as y (y)}
+    <path d="M1 {y}h14" stroke="currentColor" stroke-width={state === 'clear' ? 1.6 : 2.4} />
+  {/each}
+  {#if state === 'over'}
+    <path d="M0 1.5h16" stroke="currentColor" stroke-width="1.4" />
+  {:else if state === 'unread'}
+    <path d="M1 9h14" stroke="currentColor" stroke-width="2" stroke-dasharray="2 2.6" />
+  {:else if state === 'fresh'}
+    <path d={WAVE} fill="none" stroke="currentColor" stroke-width="1.6" />
+  {:else if state === 'late'}
+    <path d={WAVE} fill="none" stroke="currentColor" stroke-width="2" stroke-dasharray="4 3" />
+  {:else if state === 'failing'}
+    <path d={WAVE} fill="none" stroke="currentColor" stroke-width="2" />
+    <path d="M3 14L13 2" stroke="currentColor" stroke-width="2" />
+  {:else if state === 'paused'}
+    <path d="M1 9h14M4 5v8M12 5v8" fill="none" stroke="currentColor" stroke-width="1.6" />
+  {/if}
+</svg>

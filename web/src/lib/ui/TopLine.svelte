@@ -1,0 +1,47 @@
+<script lang="ts">
+  import { page } from '$app/state';
+  import { bearing } from '$lib/url/bearing.svelte';
+  import JumpBox from './JumpBox.svelte';
+  import PersonMenu from './PersonMenu.svelte';
+
+  interface Props {
+    person: string;
+    onsignout: () => void;
+  }
+  let { person, onsignout }: Props = $props();
+
+  const SECTIONS = [
+    { name: 'Today', path: '/', also: '/pools' },
+    { name: 'Scenarios', path: '/try', also: '/try' },
+    { name: 'Feeds', path: '/feeds', also: '/feeds' },
+  ];
+  const isHere = (section: { path: string; also: string }) =>
+    page.url.pathname === section.path || page.url.pathname.startsWith(section.also);
+</script>
+
+<header class="top-line flex items-center gap-6 border-b border-rule bg-paper-raised px-4">
+  <a href={bearing.href('/')} class="flex items-center gap-2.5 text-lg whitespace-nowrap">
+    <svg viewBox="0 0 16 16" width="16" height="18" class="text-ink" aria-hidden="true">
+      <path
+        d="M4 0v16M4 1h8M4 6h5M4 11h8M4 15h5"
+        fill="none"
+        stroke="currentColor"
+        stroke-width="2"
+      />
+    </svg>
+    Keel Mark
+  </a>
+  <nav class="flex gap-5 text-base" aria-label="Sections">
+    {#each SECTIONS as section (section.name)}
+      <a
+        href={bearing.href(section.path)}
+        aria-current={isHere(section) ? 'page' : undefined}
+        class={isHere(section) ? 'font-semibold' : 'text-ink-soft hover:text-ink'}>{section.name}</a
+      >
+    {/each}
+  </nav>
+  <div class="ml-auto flex items-center gap-5">
+    <JumpBox />
+    <PersonMenu {person} {onsignout} />
+  </div>
+</header>

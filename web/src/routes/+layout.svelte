@@ -1,0 +1,41 @@
+<script lang="ts">
+  import '../app.css';
+  import { QueryClient, QueryClientProvider } from '@tanstack/svelte-query';
+  import type { Snippet } from 'svelte';
+  import { MediaQuery } from 'svelte/reactivity';
+  import { Refusal } from '$lib/api/refusal';
+  import { preferences } from '$lib/format';
+  import Frame from '$lib/features/session/Frame.svelte';
+
+  interface Props {
+    children: Snippet;
+  }
+  let { children }: Props = $props();
+
+  const MOST_RETRIES = 30;
+  const RETRY_MS = 2000;
+  const STALE_MS = 5000;
+  // The server away or its database away passes by itself; any other refusal is an answer.
+  const passes = (error: Error) =>
+    error instanceof Refusal && (error.status === 0 || error.status === 503);
+  const client = new QueryClient({
+    defaultOptions: {
+      queries: {
+        staleTime: STALE_MS,
+        retry: (n, error) => passes(error) && n < MOST_RETRIES,
+        retryDelay: RETRY_MS,
+      },
+    },
+  });
+  const prefersDark = new MediaQuery('prefers-color-scheme: dark');
+  const theme = $derived(
+    preferences.theme === 'system' ? (prefersDark.current ? 'night' : 'day') : preferences.theme,
+  );
+  $effect(() => {
+    document.documentElement.dataset.theme = theme;
+  });
+</script>
+
+<QueryClientProvider {client}>
+  <Frame>{@render children()}</Frame>
+</QueryClientProvider>
