@@ -1,12 +1,17 @@
 """When a wandering, drifting level first stands at a mark."""
 
+from dataclasses import dataclass
+
 import numpy as np
 from scipy.special import log_ndtr, ndtr
 
 from keelmark.core.arrays import Float64s
 
 N_DRIFTS = 9  # nodes of the drift's distribution; 7 and 15 give the same day
-GRID_DAYS_PER_OCTAVE = 12
+GRID_DAYS_PER_OCTAVE = 6
+FIRST_DAY = 0.5
+N_HALVINGS = 8  # of a bracket a ninth of its day wide: dates to well under a day
+MIN_WANDER_SHARE = 1e-6  # of the distance: keeps a line without wander computable
 QUANTILES = (0.1, 0.5, 0.9)
 
 
@@ -44,38 +49,74 @@ def first_passage_days(
     Folks, J. L. and Chhikara, R. S. (1978), "The inverse Gaussian distribution and its
     statistical application", eq. 2.
     """
+    is_there = distance <= 0
+    process = _Process.of(
+        np.where(is_there, 1.0, distance),
+        per_day=per_day,
+        wander_variance=wander_variance,
+        drift_variance=drift_variance,
+    )
     grid = _grid(horizon_days)
-    nodes, node_weights = np.polynomial.hermite_e.hermegauss(N_DRIFTS)
-    drift = per_day[:, None] + np.sqrt(drift_variance)[:, None] * nodes  # (series, node)
-    wander = np.maximum(np.sqrt(wander_variance), 1e-9 * np.abs(distance) + 1e-300)
-    chance = np.zeros((len(distance), len(grid)))
-    reach = np.maximum(distance, 0.0)[:, None]
-    spread = wander[:, None] * np.sqrt(grid)[None, :]
-    for node, weight in enumerate(node_weights / node_weights.sum()):
-        pace = drift[:, node, None]
-        direct = ndtr((pace * grid - reach) / spread)
-        log_back = 2 * pace * reach / wander[:, None] ** 2 + log_ndtr(
-            -(reach + pace * grid) / spread
+    chance = process.chance_by(np.broadcast_to(grid, (len(distance), len(grid))))
+    days = np.stack([_day_of(process, chance, grid=grid, quantile=q) for q in QUANTILES])
+    return np.where(is_there[None, :], 0.0, days)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class _Process:
+    """Distance to go, spread a root day, and the drifts with their weights."""
+
+    distance: Float64s  # (n_series, 1)
+    wander: Float64s  # (n_series, 1)
+    drifts: Float64s  # (n_drifts, n_series, 1)
+    weights: Float64s  # (n_drifts,)
+
+    @classmethod
+    def of(
+        cls,
+        distance: Float64s,
+        *,
+        per_day: Float64s,
+        wander_variance: Float64s,
+        drift_variance: Float64s,
+    ) -> "_Process":
+        nodes, weights = np.polynomial.hermite_e.hermegauss(N_DRIFTS)
+        floor = MIN_WANDER_SHARE * np.maximum(distance, np.abs(per_day))
+        drifts = per_day + np.sqrt(drift_variance) * nodes[:, None]
+        return cls(
+            distance=distance[:, None],
+            wander=np.maximum(np.sqrt(wander_variance), floor)[:, None],
+            drifts=drifts[:, :, None],
+            weights=weights / weights.sum(),
         )
-        chance += weight * np.minimum(direct + np.exp(np.minimum(log_back, 0.0)), 1.0)
-    chance = np.maximum.accumulate(chance, axis=1)
-    days = np.stack([_day_of(chance, grid=grid, quantile=q) for q in QUANTILES])
-    return np.where(distance[None, :] <= 0, 0.0, days)
+
+    def chance_by(self, days: Float64s) -> Float64s:
+        """Chance that the mark was reached by each day, (n_series, n_days)."""
+        spread = self.wander * np.sqrt(days)
+        chance = np.zeros(days.shape)
+        for drift, weight in zip(self.drifts, self.weights, strict=True):
+            straight = ndtr((drift * days - self.distance) / spread)
+            # Paths that reached it and came back, mirrored; the product in logs, it may
+            # be a huge number times a tiny one.
+            log_mirrored = 2 * drift * self.distance / self.wander**2 + log_ndtr(
+                -(self.distance + drift * days) / spread
+            )
+            chance += weight * np.minimum(straight + np.exp(np.minimum(log_mirrored, 0.0)), 1.0)
+        return chance
 
 
 def _grid(horizon_days: int) -> Float64s:
     n_points = max(2, int(np.ceil(GRID_DAYS_PER_OCTAVE * np.log2(horizon_days + 1))))
-    return np.geomspace(0.5, horizon_days, n_points)
+    return np.geomspace(FIRST_DAY, horizon_days, n_points)
 
 
-def _day_of(chance: Float64s, *, grid: Float64s, quantile: float) -> Float64s:
-    """Straight line between the grid days around the quantile."""
+def _day_of(process: _Process, chance: Float64s, *, grid: Float64s, quantile: float) -> Float64s:
+    """Bracket the quantile on the grid, then halve the bracket."""
     at = np.argmax(chance >= quantile, axis=1)
-    reached = chance[:, -1] >= quantile
-    rows = np.arange(len(chance))
-    before = np.maximum(at - 1, 0)
-    low, high = chance[rows, before], chance[rows, at]
-    gap = np.where(high > low, high - low, 1.0)
-    share = np.clip((quantile - low) / gap, 0.0, 1.0)
-    day = grid[before] + share * (grid[at] - grid[before])
-    return np.where(reached, np.where(at == 0, grid[0], day), np.inf)
+    low = np.where(at == 0, 0.0, grid[np.maximum(at - 1, 0)])
+    high = grid[at].copy()
+    for _ in range(N_HALVINGS):
+        middle = (low + high) / 2
+        is_reached = process.chance_by(middle[:, None])[:, 0] >= quantile
+        low, high = np.where(is_reached, low, middle), np.where(is_reached, middle, high)
+    return np.where(chance[:, -1] >= quantile, high, np.inf)

@@ -1,0 +1,76 @@
+"""What all tests share."""
+
+import threading
+import time
+from collections.abc import Callable, Iterator
+from datetime import UTC, date, datetime
+
+import httpx
+import pytest
+import uvicorn
+from hypothesis import settings
+
+from standins.estate import Estate, make_estate
+from standins.redfish.service import Service
+
+settings.register_profile("steady", derandomize=True, deadline=None, max_examples=60)
+settings.load_profile("steady")
+
+ANCHOR_ON = date(2026, 11, 23)
+NOW = datetime(2026, 11, 23, 8, 0, tzinfo=UTC)
+USER, PASSWORD = "planner-ro", "low-water"
+
+
+class RunningStandin:
+    """A stand-in array on a loopback port, in a thread of its own."""
+
+    def __init__(self, service: Service) -> None:
+        self.service = service
+        config = uvicorn.Config(
+            service.app(), host="127.0.0.1", port=0, log_level="error", date_header=False
+        )
+        self._server = uvicorn.Server(config)
+        self._thread = threading.Thread(target=self._server.run, daemon=True)
+        self._thread.start()
+        until = time.monotonic() + 10
+        while not self._server.started:
+            assert time.monotonic() < until
+            time.sleep(0.01)
+        port = self._server.servers[0].sockets[0].getsockname()[1]
+        self.url = f"http://127.0.0.1:{port}"
+
+    def fault(self, kind: str, **facts: object) -> None:
+        self.service.faults.set({"kind": kind, **facts})
+
+    def write(self, *, pool: str, n_bytes: int) -> None:
+        volume = self.service.tree.pools[pool].volumes[0].name
+        body = {"pool": pool, "volume": volume, "bytes": n_bytes}
+        httpx.post(f"{self.url}/standin/write", json=body, trust_env=False).raise_for_status()
+
+    def stop(self) -> None:
+        self._server.should_exit = True
+        self._thread.join(10)
+
+
+@pytest.fixture(scope="session")
+def small_estate() -> Estate:
+    return make_estate(size="small", anchor_on=ANCHOR_ON)
+
+
+@pytest.fixture
+def standin() -> Iterator[Callable[..., RunningStandin]]:
+    running: list[RunningStandin] = []
+
+    def make(name: str = "heron-1", *, now: datetime | None = None) -> RunningStandin:
+        estate = make_estate(size="small", anchor_on=ANCHOR_ON)
+        array = next(array for array in estate.arrays if array.name == name)
+        clock = (lambda: now) if now else (lambda: datetime.now(UTC))
+        service = Service(estate, array=array, user=USER, password=PASSWORD, now=clock)
+        service.faults.set({"kind": "none"})
+        one = RunningStandin(service)
+        running.append(one)
+        return one
+
+    yield make
+    for one in running:
+        one.stop()

@@ -1,0 +1,117 @@
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from keelmark.core.errors import RangeError
+from keelmark.core.ledger import Attention, Ledger, Marks, attention_of, total
+from tests.core.strategies import amounts, ledgers
+
+BOOKS = Ledger(
+    usable_bytes=1000,
+    used_bytes=620,
+    provisioned_bytes=1300,
+    reserved_bytes=150,
+    logical_written_bytes=1550,
+)
+
+
+@pytest.mark.parametrize(
+    ("figure", "wanted"),
+    [
+        ("free_bytes", 380),
+        ("caution_bytes", 800),
+        ("limit_bytes", 900),
+        ("plannable_bytes", 130),  # 900 − 620 − 150
+        ("overcommit_percent", 130.0),
+        ("exposure_bytes", 300),
+        ("reduction_ratio", 2.5),
+    ],
+)
+def test_each_figure_is_what_the_definition_says(figure, wanted):
+    assert getattr(BOOKS, figure) == wanted
+
+
+@pytest.mark.parametrize("figure", ["overcommit_percent", "exposure_bytes", "reduction_ratio"])
+def test_figures_without_a_reading_are_unknown_not_zero(figure):
+    assert getattr(Ledger(usable_bytes=10, used_bytes=5), figure) is None
+
+
+@pytest.mark.parametrize(
+    ("demand_bytes", "top_up"),
+    [(900, 0), (901, 2), (1800, 1000)],  # 901 / 0.9 rounds up to 1002
+    ids=["at-the-limit", "one-past", "twice"],
+)
+def test_top_up_is_the_least_that_holds(demand_bytes, top_up):
+    assert BOOKS.top_up_bytes(demand_bytes=demand_bytes) == top_up
+
+
+@given(ledgers(), st.integers(0, 2**61))
+def test_top_up_holds_and_one_byte_less_does_not(ledger, demand_bytes):
+    added = ledger.top_up_bytes(demand_bytes=demand_bytes)
+    limit = ledger.marks.limit_percent
+    assert (ledger.usable_bytes + added) * limit // 100 >= demand_bytes
+    if added:
+        assert (ledger.usable_bytes + added - 1) * limit < demand_bytes * 100
+
+
+@given(ledgers())
+def test_free_and_used_make_usable(ledger):
+    assert ledger.free_bytes + ledger.used_bytes == ledger.usable_bytes
+
+
+@given(ledgers())
+def test_plannable_is_never_negative_nor_more_than_free(ledger):
+    assert 0 <= ledger.plannable_bytes <= max(ledger.free_bytes, 0)
+
+
+@given(st.lists(st.tuples(amounts, amounts), min_size=1, max_size=3))
+def test_total_adds_up_and_an_unknown_part_makes_it_unknown(parts):
+    small = [(usable // 4, used // 4) for usable, used in parts]
+    ledgers_of = [Ledger(usable_bytes=u, used_bytes=s, provisioned_bytes=u) for u, s in small]
+    whole = total(ledgers_of)
+    assert whole.free_bytes == sum(part.free_bytes for part in ledgers_of)
+    assert whole.provisioned_bytes == sum(u for u, _ in small)
+    unknown = Ledger(usable_bytes=1, used_bytes=1)
+    assert total([*ledgers_of, unknown]).provisioned_bytes is None
+
+
+@pytest.mark.parametrize(
+    ("caution", "limit"),
+    [(90, 80), (80, 80), (0, 50), (80, 101)],
+)
+def test_marks_out_of_order_are_refused(caution, limit):
+    with pytest.raises(RangeError, match="caution"):
+        Marks(caution_percent=caution, limit_percent=limit)
+
+
+@pytest.mark.parametrize("amount", [-1, 2**63])
+def test_impossible_amounts_are_refused_by_name(amount):
+    with pytest.raises(RangeError, match="used_bytes"):
+        Ledger(usable_bytes=10, used_bytes=amount)
+
+
+@pytest.mark.parametrize(
+    ("used", "early", "likely", "is_unread", "wanted"),
+    [
+        (900, 1.0, 1.0, True, Attention.UNREAD),
+        (900, None, None, False, Attention.OVER),
+        (500, 44.0, 100.0, False, Attention.URGENT),
+        (800, 50.0, 13.0, False, Attention.URGENT),
+        (800, 50.0, 14.0, False, Attention.CAUTION),
+        (500, 45.0, 89.0, False, Attention.CAUTION),
+        (500, 45.0, 90.0, False, Attention.CLEAR),
+        (500, float("inf"), float("inf"), False, Attention.CLEAR),
+    ],
+)
+def test_attention_takes_the_first_rule_that_holds(used, early, likely, is_unread, wanted):
+    ledger = Ledger(usable_bytes=1000, used_bytes=used)
+    judged = attention_of(ledger, early_days=early, likely_days=likely, is_unread=is_unread)
+    assert judged.attention is wanted
+    assert judged.because
+
+
+def test_overcommit_past_its_caution_asks_for_a_look():
+    ledger = Ledger(usable_bytes=1000, used_bytes=10, provisioned_bytes=1501)
+    judged = attention_of(ledger, early_days=None, likely_days=None)
+    assert judged.attention is Attention.CAUTION
+    assert "150 %" in judged.because

@@ -1,0 +1,159 @@
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from keelmark.core.errors import RangeError, ShapeError
+from keelmark.core.placement import Hurdle, Pools, Workload, place
+from keelmark.core.units import TIB
+
+N_DAYS = 100
+
+
+def make_pools(*, used_tib=(20.0,), usable_tib=100, growth_tib=0.1, **facts) -> Pools:
+    n_pools = len(used_tib)
+    used = np.array(used_tib) * TIB
+    days = np.arange(1, N_DAYS + 1)
+    whole = np.ones(n_pools, dtype=np.int64)
+    known = {
+        "service_classes": ("Swift",) * n_pools,
+        "usable_bytes": whole * usable_tib * TIB,
+        "used_bytes": used.astype(np.int64),
+        "reserved_bytes": whole * 0,
+        "provisioned_bytes": whole * 120 * TIB,
+        "is_provisioned_known": whole == 1,
+        "limit_bytes": whole * usable_tib * TIB * 9 // 10,
+        "overcommit_limit_percent": whole * 200,
+        "is_read": whole == 1,
+        "high_path_bytes": used[:, None] + growth_tib * TIB * days,
+        "growth_bytes_per_day": whole * growth_tib * TIB,
+        "wander_variance": whole * 0.0,
+        "drift_variance": whole * 0.0,
+    }
+    return Pools(**(known | facts))
+
+
+def make_workload(**facts) -> Workload:
+    known = {
+        "n_copies": 10,
+        "size_bytes": 2 * TIB,
+        "written_percent": 50,
+        "growth_bytes_per_day": 0,
+        "last_day": N_DAYS,
+    }
+    return Workload(**(known | facts))
+
+
+def margin(verdict, hurdle):
+    return next(m for m in verdict.margins if m.hurdle is hurdle)
+
+
+def test_space_is_what_the_limit_leaves_on_the_tightest_day():
+    verdict = place(make_pools(), workload=make_workload(), horizon_days=730)[0]
+    # 90 − 20 − 0.1·100 − 10·1 = 50 TiB on the last day
+    assert verdict.left_bytes == pytest.approx(50 * TIB, abs=2)
+    assert margin(verdict, Hurdle.SPACE).tightest_day == N_DAYS
+    assert margin(verdict, Hurdle.OVERCOMMIT).margin_bytes == (200 - 120 - 20) * TIB
+    assert verdict.overcommit_percent == 140
+    assert verdict.rank == 1
+
+
+def test_new_dates_count_the_workload_in():
+    workload = make_workload(growth_bytes_per_day=TIB // 100)
+    verdict = place(make_pools(), workload=workload, horizon_days=2000)[0]
+    # starts at 30 TiB, 60 to the limit, 0.1 + 10·0.01 a day: 300 days by endless growth;
+    # written full at once: 50 to the limit at 0.1: 500 days. The later bound is told.
+    assert verdict.likely_days == pytest.approx(500, rel=0.02)
+
+
+@pytest.mark.parametrize(
+    ("facts", "hurdle", "missed_bytes"),
+    [
+        ({"used_tib": (75.0,)}, Hurdle.SPACE, -5 * TIB),
+        (
+            {"provisioned_bytes": np.array([190 * TIB])},
+            Hurdle.OVERCOMMIT,
+            -10 * TIB,
+        ),
+        ({"service_classes": ("Deep",)}, Hurdle.SERVICE_CLASS, None),
+        ({"is_read": np.array([False])}, Hurdle.READ, None),
+        ({"is_provisioned_known": np.array([False])}, Hurdle.OVERCOMMIT, None),
+    ],
+    ids=["space", "overcommit", "class", "unread", "promises-unknown"],
+)
+def test_what_does_not_fit_says_at_which_hurdle_and_by_how_much(facts, hurdle, missed_bytes):
+    workload = make_workload(service_class="Swift")
+    verdict = place(make_pools(**facts), workload=workload, horizon_days=730)[0]
+    missed = [m for m in verdict.margins if not m.is_cleared]
+    assert [m.hurdle for m in missed] == [hurdle]
+    assert verdict.rank is None
+    if missed_bytes is None:
+        assert missed[0].margin_bytes is None
+    else:
+        assert missed[0].margin_bytes == pytest.approx(missed_bytes, abs=2)
+
+
+def test_a_pool_that_cannot_be_judged_is_rejected_without_a_figure():
+    unknown = np.full((1, N_DAYS), np.nan)
+    verdict = place(
+        make_pools(high_path_bytes=unknown), workload=make_workload(), horizon_days=730
+    )[0]
+    assert not verdict.fits
+    assert verdict.left_bytes is None
+    assert verdict.likely_days is None
+
+
+def test_the_pool_that_keeps_the_longest_runway_comes_first():
+    verdicts = place(
+        make_pools(used_tib=(40.0, 10.0, 85.0, 25.0)), workload=make_workload(), horizon_days=2000
+    )
+    assert [v.pool_index for v in verdicts] == [1, 3, 0, 2]
+    assert [v.rank for v in verdicts] == [1, 2, 3, None]
+
+
+def test_rejected_pools_of_the_wanted_class_come_before_the_others():
+    pools = make_pools(used_tib=(10.0, 85.0), service_classes=("Deep", "Swift"))
+    verdicts = place(pools, workload=make_workload(service_class="Swift"), horizon_days=730)
+    assert [v.pool_index for v in verdicts] == [1, 0]
+
+
+@given(st.integers(1, 60), st.floats(0, 80))
+def test_more_copies_never_leave_more(n_copies, used_tib):
+    pools = make_pools(used_tib=(used_tib,))
+    one, two = (
+        place(pools, workload=make_workload(n_copies=n), horizon_days=730)[0]
+        for n in (n_copies, n_copies + 1)
+    )
+    assert two.left_bytes < one.left_bytes
+    assert two.early_days <= one.early_days
+
+
+@given(st.integers(0, 100), st.integers(0, TIB))
+def test_demand_rises_to_the_promise_and_no_further(written_percent, growth):
+    workload = make_workload(written_percent=written_percent, growth_bytes_per_day=growth)
+    demand = workload.demand_bytes()
+    assert (np.diff(demand) >= 0).all()
+    assert demand[0] == workload.first_bytes
+    assert demand[-1] <= workload.promised_bytes
+
+
+@pytest.mark.parametrize(
+    "facts",
+    [
+        {"n_copies": 0},
+        {"size_bytes": 0},
+        {"size_bytes": -1},
+        {"written_percent": 101},
+        {"last_day": 0},
+        {"n_copies": 2**40, "size_bytes": 2**40},
+    ],
+    ids=["no-copies", "no-size", "negative", "past-full", "no-day", "past-int64"],
+)
+def test_a_workload_that_cannot_be_is_refused_by_field(facts):
+    with pytest.raises(RangeError, match=next(iter(facts))):
+        make_workload(**facts)
+
+
+def test_paths_must_reach_the_last_day():
+    with pytest.raises(ShapeError, match="high_path_bytes"):
+        place(make_pools(), workload=make_workload(last_day=N_DAYS + 1), horizon_days=730)
