@@ -47,6 +47,19 @@ def stop() -> None:
     out.print("Ended " + " and ".join(told) + "." if told else "Nothing was running.")
 
 
+@app.command()
+def database(what: Annotated[str, typer.Argument(help="start or stop")]) -> None:
+    """Start or stop the project's own PostgreSQL alone."""
+    from keelmark.cli.database import ensure_database, stop_database
+
+    if what not in ("start", "stop"):
+        raise CommandError(f"“{what}” is neither start nor stop.")
+    if what == "start":
+        ensure_database()
+    else:
+        stop_database()
+
+
 @app.command(context_settings={"allow_extra_args": True, "ignore_unknown_options": True})
 def test(context: typer.Context) -> None:
     """Run every check; with arguments, a part: `core`, `server`, `browser` or pytest's own."""

@@ -27,6 +27,7 @@ _state = load_state() or _unprepared()
 
 SECRET_KEY = _state.secret_key
 FEED_KEY = _state.feed_key
+FEED_BACK_OFF_SECONDS = 0.5  # before the second try; doubles from try to try
 DEBUG = False
 ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", *filter(None, [os.environ.get("KEEL_HOST")])]
 WEB_BUILD = Path(PROJECT) / "web" / "build"

@@ -120,10 +120,8 @@ class Volume(KindTable):
     pool = models.ForeignKey(Pool, on_delete=models.PROTECT, related_name="volumes")
     size_bytes = models.BigIntegerField()
     written_bytes = models.BigIntegerField(null=True)
-    provisioning = models.CharField(
-        max_length=5,
-        choices=Provisioning.choices,
-        null=True,  # null: not told
+    provisioning = models.CharField(  # noqa: DJ001  # null: not told
+        max_length=5, choices=Provisioning.choices, null=True
     )
     is_mapped = models.BooleanField(null=True)
     read_at = models.DateTimeField()

@@ -23,6 +23,7 @@ from keelmark.feeds.services import ask_refresh
 
 BATCH_LINES = 500
 MAX_PROBLEMS_KEPT = 200
+N_TOLD = 5
 
 Tell = Callable[[Run], None]
 
@@ -82,8 +83,8 @@ def _refuse_bad(path: Path) -> None:
         elif line.document is not None and (uid := uid_of(line.document)):
             known.add(uid)
     if problems:
-        shown = "; ".join(problems[:5])
-        more = f" and {len(problems) - 5} more" if len(problems) > 5 else ""
+        shown = "; ".join(problems[:N_TOLD])
+        more = f" and {len(problems) - N_TOLD} more" if len(problems) > N_TOLD else ""
         Run.objects.filter(file_digest=digest_of(path), state=RunState.RUNNING).update(
             state=RunState.FAILED,
             ended_at=datetime.now(UTC),

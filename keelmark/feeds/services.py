@@ -4,6 +4,7 @@ import asyncio
 from datetime import UTC, datetime, timedelta
 
 import structlog
+from django.conf import settings
 from django.contrib.auth.models import User
 from django.db import IntegrityError, connection, transaction
 from django.db.models import Q
@@ -22,7 +23,7 @@ from keelmark.feeds.secrets import opened, sealed
 log = structlog.get_logger()
 LIVE = (RunState.QUEUED, RunState.RUNNING)
 BEAT_SECONDS = 1.0
-LOST_AFTER = timedelta(seconds=45)  # a live run beats every second
+LOST_AFTER = timedelta(seconds=15)  # a live run beats every second
 MAX_PROBLEMS_KEPT = 200
 COLLECT_TASK = "keelmark.feeds.tasks.collect_feed"
 REFRESH_TASK = "keelmark.forecasts.tasks.refresh_forecasts"
@@ -160,6 +161,7 @@ async def _collect_beating(run: Run, *, feed: Feed) -> Collection:
             user=feed.user,
             password=opened(feed.password_encrypted),
             progress=progress,
+            back_off_seconds=settings.FEED_BACK_OFF_SECONDS,
         )
     finally:
         beating.cancel()

@@ -15,9 +15,9 @@ def collect_feed(run_id: int) -> None:
     services.carry_out(run_id=run_id)
 
 
-@app.periodic(cron="* * * * *")
-@app.task(name="keelmark.feeds.tasks.queue_due_feeds", queueing_lock="queue_due_feeds")
-def queue_due_feeds(timestamp: int) -> None:
+@app.periodic(cron="* * * * * */10")  # the sixth field is seconds
+@app.task(name="keelmark.feeds.tasks.keep_schedule", queueing_lock="keep_schedule")
+def keep_schedule(timestamp: int) -> None:
     services.sweep_lost(now=datetime.now(UTC))
     services.queue_due(now=datetime.now(UTC))
 

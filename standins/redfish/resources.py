@@ -63,12 +63,12 @@ class Tree:
             collections[f"{ROOT}/Storage"] = [storage]
         for side in "AB":
             ports = f"{storage}/Controllers/{side}/Ports"
-            collections[ports] = (f"{ports}/{port}" for port in range(4))
+            collections[ports] = [f"{ports}/{port}" for port in range(4)]
         for pool in self.array.pools:
             base = f"{storage}/StoragePools/{pool.name}"
-            collections[f"{base}/AllocatedVolumes"] = (
+            collections[f"{base}/AllocatedVolumes"] = [
                 f"{storage}/Volumes/{pool.name}-{volume.name}" for volume in pool.volumes
-            )
+            ]
             collections[f"{base}/CapacitySources"] = [f"{base}/CapacitySources/0"]
         found = collections.get(path)
         return None if found is None else list(found)

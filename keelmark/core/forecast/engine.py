@@ -13,6 +13,7 @@ from keelmark.core.forecast.passage import first_passage_days
 
 MIN_HISTORY_DAYS = 14  # two weekly rhythms
 MIN_READ_SHARE = 0.3  # fewer days read than this and gaps would speak louder
+N_AXES = 2  # (series, day)
 WEEK_DAYS = 7
 WEEKS_OF_RHYTHM = 8
 RHYTHM_SHRINK = 0.8  # eight weeks are few: believe four fifths of what they show
@@ -172,7 +173,7 @@ def paths(of: Outlook, *, horizon_days: int, quantiles: tuple[float, ...]) -> Fl
 
 
 def _checked_used(used: Float64s) -> Float64s:
-    if used.ndim != 2 or used.shape[1] == 0:
+    if used.ndim != N_AXES or used.shape[1] == 0:
         raise ShapeError(argument="used_bytes", wanted="(n_series, n_days ≥ 1)", found=used.shape)
     if np.isinf(used).any() or (np.nan_to_num(used) < 0).any():
         raise RangeError(

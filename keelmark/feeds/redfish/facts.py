@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, field
 from datetime import datetime
+from math import isnan
 from typing import Any
 
 from keelmark.core.units import MAX_BYTES, format_bytes
@@ -152,7 +153,7 @@ def _amount(holder: Resource, name: str) -> tuple[int | None, str]:
     told = holder.get(name)
     if told is None:
         return None, ""
-    if isinstance(told, bool) or not isinstance(told, int | float) or told != told:
+    if isinstance(told, bool) or not isinstance(told, int | float) or isnan(told):
         return None, f"{name} is {told!r}, not a number"
     if not 0 <= told <= MAX_BYTES:
         return None, f"{name} is {told}, not between 0 and 2^63 − 1"

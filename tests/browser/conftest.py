@@ -1,0 +1,104 @@
+"""The real stack: `keel demo` with a state of its own, a browser in front of it."""
+
+import json
+import os
+import re
+import subprocess
+import sys
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import httpx
+import pytest
+from playwright.sync_api import Page
+
+from keelmark.config.state import PROJECT
+from tests.browser.pages.sign_in import SignInPage
+
+CHROMIUM = "/usr/bin/chromium"
+FLAGS = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
+    "--disable-background-networking", "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+NETWORK_COMPLAINT = "Failed to load resource"
+
+
+@dataclass(frozen=True)
+class Stack:
+    url: str
+    folder: Path
+
+    @property
+    def state(self) -> dict[str, Any]:
+        return json.loads((self.folder / "state.json").read_text())
+
+    def keel(self, *arguments: str) -> str:
+        done = subprocess.run(
+            [sys.executable, "-m", "keelmark.cli", *arguments],
+            env={**os.environ, "KEEL_STATE": str(self.folder)},
+            capture_output=True, text=True, cwd=PROJECT, check=False,
+        )  # fmt: skip
+        assert done.returncode == 0, done.stdout + done.stderr
+        return done.stdout
+
+    def tell_array(self, index: int, *, what: str, **body: object) -> None:
+        port = self.state["standins_port"] + index
+        url = f"http://127.0.0.1:{port}/standin/{what}"
+        httpx.post(url, json=body, trust_env=False).raise_for_status()
+
+    def processes(self, command: str) -> list[int]:
+        """Pids of this stack's own processes whose command line has these words."""
+        mark = f"KEEL_STACK={self.folder}".encode()
+        found = []
+        for folder in Path("/proc").iterdir():
+            try:
+                is_ours = mark in (folder / "environ").read_bytes().split(b"\0")
+                line = (folder / "cmdline").read_bytes().replace(b"\0", b" ").decode()
+            except OSError:
+                continue
+            if is_ours and line.rstrip().endswith(command):
+                found.append(int(folder.name))
+        return found
+
+
+@pytest.fixture(scope="session")
+def stack() -> Iterator[Stack]:
+    folder = Path(os.environ.get("KEEL_STATE", PROJECT / ".keel")) / "browser-tests"
+    unborn = Stack(url="", folder=folder)
+    told = unborn.keel("demo", "--size", "demo", "--fresh")
+    match = re.search(r"http://127\.0\.0\.1:\d+", told)
+    assert match, told
+    yield Stack(url=match.group(), folder=folder)
+    unborn.keel("stop")
+
+
+@pytest.fixture(scope="session")
+def browser_type_launch_args(browser_type_launch_args: dict[str, Any]) -> dict[str, Any]:
+    return {**browser_type_launch_args, "executable_path": CHROMIUM, "args": FLAGS}
+
+
+@pytest.fixture(scope="session")
+def browser_context_args(browser_context_args: dict[str, Any], stack: Stack) -> dict[str, Any]:
+    return {
+        **browser_context_args,
+        "viewport": {"width": 1280, "height": 800},
+        "base_url": stack.url,
+    }
+
+
+@pytest.fixture
+def complaints(page: Page) -> Iterator[list[str]]:
+    """What the console complains of; a test that provokes complaints empties the list."""
+    heard: list[str] = []
+    page.on("console", lambda m: heard.append(m.text) if m.type == "error" else None)
+    page.on("pageerror", lambda error: heard.append(str(error)))
+    yield heard
+    assert heard == []
+
+
+@pytest.fixture
+def signed_in(page: Page, complaints: list[str]) -> Page:
+    SignInPage(page).sign_in("planner", "spring-tide")
+    return page

@@ -1,0 +1,27 @@
+from playwright.sync_api import Locator, Page, expect
+
+
+class FeedsPage:
+    def __init__(self, page: Page) -> None:
+        self.page = page
+        self.runs = page.get_by_role("table").get_by_role("row")
+
+    def open(self) -> None:
+        self.page.get_by_role("link", name="Feeds", exact=True).click()
+        expect(self.page.get_by_role("heading", name="Runs")).to_be_visible()
+
+    def feed(self, name: str) -> Locator:
+        return self.page.get_by_role("group", name=f"feed {name}")
+
+    def choose(self, name: str) -> None:
+        self.feed(name).get_by_role("button", name=name).click()
+
+    def collect_now(self, name: str) -> None:
+        self.feed(name).get_by_role("button", name="collect now").click()
+
+    def wait_until_collected(self, name: str) -> None:
+        button = self.feed(name).get_by_role("button", name="collect now")
+        expect(button).to_be_enabled(timeout=60_000)
+
+    def newest_run(self) -> Locator:
+        return self.runs.nth(1)

@@ -1,0 +1,22 @@
+from playwright.sync_api import Locator, Page, expect
+
+
+class PoolPage:
+    def __init__(self, page: Page) -> None:
+        self.page = page
+        self.chart = page.get_by_role("img", name="Used bytes")
+        self.margin = page.get_by_role("complementary", name="Working")
+
+    def expect_open(self, name: str) -> None:
+        expect(self.page.get_by_role("heading", name=name)).to_be_visible()
+        expect(self.chart.locator("svg")).to_be_visible()
+
+    def figure(self, name: str) -> Locator:
+        return self.page.get_by_role("radio", name=name)
+
+    def look_at(self, window: str) -> None:
+        self.page.get_by_role("radio", name=window, exact=True).click()
+
+    def exact_used_bytes(self) -> int:
+        title = self.figure("used").get_attribute("title") or ""
+        return int("".join(c for c in title if c.isdigit()))

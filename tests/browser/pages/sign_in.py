@@ -1,0 +1,16 @@
+from playwright.sync_api import Page, expect
+
+
+class SignInPage:
+    def __init__(self, page: Page) -> None:
+        self.page = page
+
+    def try_to_sign_in(self, name: str, password: str) -> None:
+        self.page.goto("/")
+        self.page.get_by_label("Name").fill(name)
+        self.page.get_by_label("Password").fill(password)
+        self.page.get_by_role("button", name="Sign in").click()
+
+    def sign_in(self, name: str, password: str) -> None:
+        self.try_to_sign_in(name, password)
+        expect(self.page.get_by_role("heading", name="What ends first")).to_be_visible()

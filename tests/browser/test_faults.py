@@ -1,0 +1,54 @@
+import os
+import signal
+
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import NETWORK_COMPLAINT, Stack
+from tests.browser.pages.feeds import FeedsPage
+from tests.browser.pages.today import TodayPage
+
+AVOCET_1 = 2  # the third stand-in
+RECOVERY_MS = 90_000
+
+
+def test_a_database_restarted_under_an_open_page_is_told_and_waited_for(
+    signed_in: Page, stack: Stack, complaints: list[str]
+):
+    today = TodayPage(signed_in)
+    expect(today.row("heron-1 · swift-2")).to_be_visible()
+    folder = stack.state["database_folder"]
+    stack.keel("database", "stop")
+    try:
+        today.narrow_to("heron")
+        expect(signed_in.get_by_role("status")).to_contain_text("database does not answer")
+        expect(today.row("heron-1 · swift-2")).to_be_visible()  # the last good state stays
+    finally:
+        stack.keel("database", "start")
+    assert stack.state["database_folder"] == folder
+    expect(today.row("avocet-2 · deep-1")).to_have_count(0, timeout=RECOVERY_MS)
+    expect(signed_in.get_by_role("status")).to_have_count(0, timeout=RECOVERY_MS)
+    assert all(NETWORK_COMPLAINT in complaint for complaint in complaints)
+    complaints.clear()
+
+
+def test_a_worker_killed_in_mid_collection_is_replaced_and_the_run_done_again(
+    signed_in: Page, stack: Stack
+):
+    stack.tell_array(AVOCET_1, what="faults", kind="slow", delay_seconds=1.5, count=400)
+    feeds = FeedsPage(signed_in)
+    feeds.open()
+    feeds.choose("avocet-1")
+    feeds.wait_until_collected("avocet-1")
+    feeds.collect_now("avocet-1")
+    expect(feeds.feed("avocet-1").get_by_role("status")).to_contain_text(
+        "reading", timeout=RECOVERY_MS
+    )
+    workers = stack.processes("keelmark.cli work")
+    assert workers
+    for pid in workers:
+        os.kill(pid, signal.SIGKILL)
+    stack.tell_array(AVOCET_1, what="faults", kind="none")
+    interrupted = feeds.runs.filter(has_text="interrupted").first
+    expect(interrupted).to_contain_text("last good state stands", timeout=RECOVERY_MS)
+    expect(feeds.newest_run()).to_contain_text("done", timeout=RECOVERY_MS)
+    assert set(stack.processes("keelmark.cli work")).isdisjoint(workers)

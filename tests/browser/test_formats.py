@@ -1,0 +1,99 @@
+"""Tables for the pure TypeScript, run where it runs: in the browser."""
+
+import base64
+import subprocess
+
+import pytest
+from playwright.sync_api import Page
+
+from keelmark.config.state import PROJECT
+
+TRANSPILE = """
+const ts = require('typescript'), fs = require('fs');
+const options = { module: ts.ModuleKind.ESNext, target: ts.ScriptTarget.ES2022 };
+const text = fs.readFileSync(process.argv[1], 'utf8');
+process.stdout.write(ts.transpileModule(text, { compilerOptions: options }).outputText);
+"""
+
+
+@pytest.fixture(scope="session")
+def modules() -> dict[str, str]:
+    made = {}
+    for name in ("format/bytes", "format/dates", "url/sift", "ui/runway-scale"):
+        done = subprocess.run(
+            ["node", "-e", TRANSPILE, f"src/lib/{name}.ts"],
+            cwd=PROJECT / "web", capture_output=True, check=True,
+        )  # fmt: skip
+        made[name] = "data:text/javascript;base64," + base64.b64encode(done.stdout).decode()
+    return made
+
+
+def call(page: Page, module: str, expression: str) -> object:
+    return page.evaluate(f"import('{module}').then((m) => {expression})")
+
+
+@pytest.mark.parametrize(
+    ("expression", "wanted"),
+    [
+        ("m.formatBytes(null, {system: 'iec'})", "–"),
+        ("m.formatBytes(0, {system: 'iec'})", "0 B"),
+        ("m.formatBytes(79495440662528, {system: 'iec'})", "72.3 TiB"),
+        ("m.formatBytes(79495440662528, {system: 'si'})", "79.5 TB"),
+        ("m.formatBytes(-2048, {system: 'iec'})", "−2.00 KiB"),
+        ("m.formatBytes(2048, {system: 'iec', isSigned: true})", "+2.00 KiB"),
+        ("m.exactBytes(1234567)", "1\u202f234\u202f567 B"),
+        ("m.parseBytes('1.5 TiB')", 1_649_267_441_664),
+        ("m.parseBytes('20gb')", 20_000_000_000),
+        ("m.parseBytes('4096')", 4096),
+        ("m.parseBytes('many')", None),
+    ],
+)
+def test_bytes(page: Page, modules: dict[str, str], expression: str, wanted: object):
+    assert call(page, modules["format/bytes"], expression) == wanted
+
+
+@pytest.mark.parametrize(
+    ("expression", "wanted"),
+    [
+        ("m.daysUntil('2026-12-12', '2026-11-23')", 19),
+        ("m.daysUntil('2026-11-20', '2026-11-23')", -3),
+        ("m.addDays('2026-12-30', 3)", "2027-01-02"),
+        ("m.formatDay(null)", "–"),
+        (
+            "m.formatRunway({early_on: '2026-12-04', likely_on: '2026-12-12', "
+            "late_on: null}, '2026-11-23')",
+            "19 d (11–)",
+        ),
+        (
+            "m.formatRunway({early_on: null, likely_on: null, late_on: null}, '2026-11-23')",
+            "beyond 2 y",
+        ),
+        ("m.formatSeconds(59)", "59 s"),
+        ("m.formatSeconds(7200)", "2 h"),
+        ("m.formatAge(null)", "never"),
+    ],
+)
+def test_dates(page: Page, modules: dict[str, str], expression: str, wanted: object):
+    assert call(page, modules["format/dates"], expression) == wanted
+
+
+@pytest.mark.parametrize(
+    ("sift", "then", "wanted"),
+    [
+        ("site:Skerry", "terms", "site:Skerry"),
+        ('-class:"Very Deep" heron', "terms", '-class:"Very Deep" heron'),
+        ("a:b", "m.toggled(terms, {key: 'a', text: 'b', isExcluding: false})", ""),
+        ("a:b", "m.toggled(terms, {key: 'a', text: 'b', isExcluding: true})", "-a:b"),
+        ("a:b", "m.toggled(terms, {key: 'a', text: 'c', isExcluding: false})", "a:b a:c"),
+    ],
+)
+def test_sift(page: Page, modules: dict[str, str], sift: str, then: str, wanted: str):
+    told = f"(() => {{ const terms = m.termsOf({sift!r}); return m.siftOf({then}); }})()"
+    assert call(page, modules["url/sift"], told) == wanted
+
+
+def test_runway_scale_rises_from_now_to_two_years(page: Page, modules: dict[str, str]):
+    at = call(page, modules["ui/runway-scale"], "[-5, 0, 7, 30, 365, 730, 9999].map(m.x)")
+    assert at[0] == at[1] == 0
+    assert at[1:6] == sorted(at[1:6])
+    assert at[5] == at[6] == 320

@@ -1,0 +1,121 @@
+"""Factories of the server tests; the database is the real one."""
+
+import itertools
+import json
+from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+import pytest
+from django.contrib.auth.models import User
+from django.test import Client
+
+from keelmark.core.units import TIB
+from keelmark.estate.documents import ArrayDocument, PoolDocument, ReadingsDocument, VolumeDocument
+from keelmark.feeds.importer import Imported, import_documents
+from keelmark.feeds.models import Feed
+from keelmark.feeds.services import ensure_feed
+from keelmark.forecasts.services import refresh
+from tests.conftest import PASSWORD, USER
+
+NOW = datetime.now(UTC).replace(microsecond=0)
+TODAY = NOW.date()
+N_DAYS = 120
+_numbers = itertools.count(1)
+
+
+@pytest.fixture
+def planner(db: None) -> User:
+    return User.objects.create_user("planner", password="spring-tide")
+
+
+class Api:
+    """A signed-in browser without the browser."""
+
+    def __init__(self, client: Client) -> None:
+        self.client = client
+
+    def get(self, path: str, **query: Any) -> Any:
+        return self.client.get(f"/api/v1{path}", query)
+
+    def send(self, method: str, path: str, **body: Any) -> Any:
+        return self.client.generic(
+            method, f"/api/v1{path}", json.dumps(body), content_type="application/json"
+        )
+
+
+@pytest.fixture
+def api(planner: User) -> Api:
+    client = Client()
+    client.force_login(planner)
+    return Api(client)
+
+
+@pytest.fixture(autouse=True)
+def _no_waiting(settings: Any) -> None:
+    settings.FEED_BACK_OFF_SECONDS = 0.01
+
+
+@pytest.fixture
+def make_pool(db: None) -> Callable[..., int]:
+    """Make a pool with its readings; forecasts are made by `refresh_all`."""
+
+    def make(
+        name: str = "swift-1",
+        *,
+        array: str = "heron-1",
+        site: str = "Skerry",
+        service_class: str = "Swift",
+        usable_tib: float = 100,
+        used_tib: float = 40,
+        growth_tib: float = 0.0,
+        provisioned_tib: float | None = 110,
+        age: timedelta = timedelta(0),
+        volumes: tuple[VolumeDocument, ...] = (),
+    ) -> int:
+        read_at = NOW - age
+        uid = f"uuid.pool-{next(_numbers)}"
+        used = [round((used_tib - growth_tib * back) * TIB) for back in range(N_DAYS, -1, -1)]
+        into = Imported()
+        import_documents(
+            [
+                ArrayDocument(uid=f"serial.{array}", name=array, site=site, read_at=read_at),
+                PoolDocument(
+                    uid=uid,
+                    array_uid=f"serial.{array}",
+                    name=name,
+                    service_class=service_class,
+                    usable_bytes=round(usable_tib * TIB),
+                    used_bytes=used[-1],
+                    provisioned_bytes=(
+                        None if provisioned_tib is None else round(provisioned_tib * TIB)
+                    ),
+                    read_at=read_at,
+                ),
+                ReadingsDocument(
+                    uid=uid,
+                    first_on=(read_at - timedelta(days=N_DAYS)).date(),
+                    used_bytes=list(used),
+                    capacity_bytes=[round(usable_tib * TIB)] * len(used),
+                ),
+            ],
+            into=into,
+        )
+        from keelmark.estate.models import Entity
+
+        return Entity.objects.get(uid=uid).pk
+
+    return make
+
+
+@pytest.fixture
+def refresh_all(db: None) -> Callable[[], int]:
+    return lambda: refresh(now=NOW)
+
+
+@pytest.fixture
+def make_feed(db: None) -> Callable[..., Feed]:
+    def make(url: str, *, name: str = "heron-1", password: str = PASSWORD) -> Feed:
+        return ensure_feed(name=name, url=url, user=USER, password=password)
+
+    return make

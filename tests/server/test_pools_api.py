@@ -1,0 +1,173 @@
+from datetime import date, timedelta
+
+import pytest
+
+from keelmark.core.units import TIB
+from tests.server.conftest import N_DAYS, TODAY
+
+
+@pytest.fixture
+def three_pools(make_pool, refresh_all):
+    ids = {
+        "flat": make_pool("deep-1", array="avocet-2", site="Marram", service_class="Deep"),
+        "ends": make_pool("swift-2", used_tib=80, growth_tib=0.5),
+        "later": make_pool("swift-3", used_tib=60, growth_tib=0.2),
+    }
+    refresh_all()
+    return ids
+
+
+def names(answer):
+    return [row["name"] for row in answer.json()["results"]]
+
+
+def test_what_ends_first_stands_at_the_top(api, three_pools):
+    rows = api.get("/pools").json()["results"]
+    assert [row["id"] for row in rows] == [three_pools[k] for k in ("ends", "later", "flat")]
+    first = rows[0]
+    # 10 TiB to the limit at 0.5 a day: 20 days, inside the 45 that it takes to buy
+    likely = date.fromisoformat(first["limit"]["likely_on"])
+    assert abs((likely - TODAY).days - 20) <= 1
+    assert (first["attention"], first["reach"]) == ("urgent", "inside_lead_time")
+    early = date.fromisoformat(first["limit"]["early_on"])
+    assert date.fromisoformat(first["order_by_on"]) == early - timedelta(days=45)
+    assert (rows[1]["reach"], rows[2]["reach"]) == ("later", "no_end")
+
+
+def test_a_row_carries_the_ledger_to_the_byte(api, three_pools):
+    row = api.get("/pools").json()["results"][0]
+    assert row["usable_bytes"] == 100 * TIB
+    assert row["used_bytes"] == 80 * TIB
+    assert row["free_bytes"] == 20 * TIB
+    assert row["plannable_bytes"] == 10 * TIB
+    assert row["exposure_bytes"] == 10 * TIB
+    assert row["overcommit_percent"] == pytest.approx(110)
+
+
+@pytest.mark.parametrize(
+    ("scope", "wanted"),
+    [
+        ("site:Marram", ["deep-1"]),
+        ("class:Swift", ["swift-2", "swift-3"]),
+        ("-class:Swift", ["deep-1"]),
+        ("site:Marram site:Skerry state:clear", ["swift-3", "deep-1"]),
+        ("array:heron-1 state:urgent", ["swift-2"]),
+        ("heron swift-3", ["swift-3"]),
+        ("-heron", ["deep-1"]),
+        ("nothing-of-that-name", []),
+    ],
+)
+def test_a_scope_narrows_and_excludes(api, three_pools, scope, wanted):
+    assert names(api.get("/pools", scope=scope)) == wanted
+
+
+@pytest.mark.parametrize(
+    ("scope", "told"),
+    [("colour:red", "unknown key"), ("site:", "nothing after"), ("state:fine", "no state"),
+     ('"open', "quotation mark")],
+)  # fmt: skip
+def test_a_scope_that_cannot_be_read_is_a_problem_that_says_why(api, db, scope, told):
+    answer = api.get("/pools", scope=scope)
+    assert answer.status_code == 400
+    assert told in answer.json()["detail"]
+    assert answer.json()["errors"][0]["pointer"] == "#/scope"
+
+
+def test_facets_count_the_scope(api, three_pools):
+    facets = api.get("/facets", scope="class:Swift").json()
+    assert facets["n_pools"] == 2
+    assert facets["sites"] == [{"name": "Skerry", "n_pools": 2}]
+    assert {s["name"]: s["n_pools"] for s in facets["states"]} == {"urgent": 1, "clear": 1}
+
+
+def test_pages_follow_each_other(api, make_pool, refresh_all):
+    made = {make_pool(f"swift-{n}", used_tib=40 + n, growth_tib=0.2) for n in range(5)}
+    made |= {make_pool(f"deep-{n}") for n in range(3)}
+    refresh_all()
+    seen, path = [], "/pools?page_size=2"
+    while path:
+        page = api.client.get(f"/api/v1{path}").json()
+        seen += [row["id"] for row in page["results"]]
+        path = page["next"] and page["next"].split("/api/v1")[1]
+    assert len(seen) == len(made)
+    assert set(seen) == made
+
+
+def test_the_list_takes_the_same_queries_for_one_pool_and_many(
+    api, make_pool, refresh_all, django_assert_num_queries
+):
+    make_pool("swift-1")
+    refresh_all()
+    with django_assert_num_queries(3):  # session, person, pools
+        api.get("/pools")
+    for number in range(2, 7):
+        make_pool(f"swift-{number}")
+    refresh_all()
+    with django_assert_num_queries(3):
+        api.get("/pools")
+
+
+def test_one_pool_tells_every_working(api, three_pools):
+    pool = api.get(f"/pools/{three_pools['ends']}").json()
+    workings = {w["figure"]: w for w in pool["workings"]}
+    assert set(workings) == {
+        "used", "free", "plannable", "overcommit", "exposure", "ends", "order_by",
+    }  # fmt: skip
+    plannable = {s["label"]: s["amount_bytes"] for s in workings["plannable"]["steps"]}
+    assert plannable["line not to pass"] == 90 * TIB
+    assert plannable["plannable"] == pool["plannable_bytes"]
+    likely = next(s for s in workings["ends"]["steps"] if s["label"].startswith("likely"))
+    assert likely["on"] == pool["limit"]["likely_on"]
+
+
+def test_series_hold_a_day_each_and_null_where_unread(api, make_pool, refresh_all):
+    pool_id = make_pool(used_tib=50, growth_tib=0.1)
+    refresh_all()
+    series = api.get(f"/pools/{pool_id}/series", days=N_DAYS + 4).json()
+    assert len(series["used_bytes"]) == N_DAYS + 4
+    assert series["used_bytes"][:3] == [None] * 3
+    assert series["used_bytes"][-1] == 50 * TIB
+
+
+def test_a_forecast_has_a_fan_in_order(api, three_pools):
+    forecast = api.get(f"/pools/{three_pools['ends']}/forecast", days=30).json()
+    path = forecast["path"]
+    assert [len(path[name]) for name in ("p10", "p25", "p50", "p75", "p90")] == [30] * 5
+    assert path["p10"][-1] <= path["p50"][-1] <= path["p90"][-1]
+    assert forecast["growth_bytes_per_day"] == pytest.approx(0.5 * TIB, rel=0.05)
+
+
+@pytest.mark.parametrize("days", ["0", "x", "99999"])
+def test_a_window_out_of_range_is_refused(api, three_pools, days):
+    answer = api.get(f"/pools/{three_pools['ends']}/series", days=days)
+    assert answer.status_code == 400
+    assert answer.json()["errors"][0]["pointer"] == "#/days"
+
+
+@pytest.mark.parametrize("part", ["", "/series", "/forecast", "/volumes"])
+def test_a_pool_that_is_not_there_is_a_404_problem(api, db, part):
+    answer = api.get(f"/pools/987654{part}")
+    assert answer.status_code == 404
+    assert answer["Content-Type"] == "application/problem+json"
+
+
+def test_an_old_reading_makes_a_pool_unread_and_says_since_when(api, make_pool, refresh_all):
+    make_pool("swift-2", used_tib=95, growth_tib=0.5, age=timedelta(days=4))
+    refresh_all()
+    row = api.get("/pools").json()["results"][0]
+    assert row["attention"] == "unread"
+    assert "no reading for 4 d" in row["reason"][0]["text"]
+
+
+def test_changes_tell_of_a_shift_and_its_pool(api, make_pool, refresh_all):
+    from keelmark.estate.models import Entity
+    from keelmark.readings.models import DailyReading
+
+    pool_id = make_pool("deep-2", used_tib=40)
+    jumped = DailyReading.objects.filter(entity_id=pool_id, day__gte=TODAY - timedelta(days=10))
+    jumped.update(used_bytes=60 * TIB)
+    refresh_all()
+    assert Entity.objects.get(pk=pool_id).name == "deep-2"
+    shift = next(c for c in api.get("/changes").json() if c["kind"] == "shift")
+    assert shift["pool_id"] == pool_id
+    assert shift["headline"][1]["bytes"] == pytest.approx(20 * TIB, rel=0.01)
