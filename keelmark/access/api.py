@@ -1,5 +1,7 @@
 """Signing in and out."""
 
+from typing import Any
+
 from django.contrib.auth import authenticate, login, logout
 from django.contrib.auth.models import User
 from django.utils.decorators import method_decorator
@@ -9,10 +11,12 @@ from rest_framework import exceptions, serializers
 from rest_framework.permissions import AllowAny
 from rest_framework.request import Request
 from rest_framework.response import Response
-from rest_framework.throttling import ScopedRateThrottle
+from rest_framework.throttling import BaseThrottle, ScopedRateThrottle
 from rest_framework.views import APIView
 
 from keelmark.access.errors import SignInRefusedError
+
+Record = Any  # Any: what a read serializer tells of, a dict or a dataclass
 
 
 def actor_of(request: Request) -> User:
@@ -32,13 +36,13 @@ class SessionRead(serializers.Serializer[User]):
     is_signed_in = serializers.BooleanField()
 
 
-class ProblemField(serializers.Serializer[None]):
+class ProblemField(serializers.Serializer[Record]):
     pointer = serializers.CharField()
     code = serializers.CharField()
     detail = serializers.CharField()
 
 
-class Problem(serializers.Serializer[None]):
+class Problem(serializers.Serializer[Record]):
     """RFC 9457 problem details."""
 
     type = serializers.CharField()
@@ -46,7 +50,7 @@ class Problem(serializers.Serializer[None]):
     status = serializers.IntegerField()
     detail = serializers.CharField()
     instance = serializers.CharField()
-    errors = ProblemField(many=True, required=False)
+    errors = ProblemField(many=True, required=False)  # type: ignore[assignment]  # DRF's name
 
 
 @method_decorator(ensure_csrf_cookie, name="dispatch")
@@ -56,7 +60,7 @@ class SessionView(APIView):
     permission_classes = [AllowAny]
     throttle_scope = "sign-in"
 
-    def get_throttles(self) -> list[ScopedRateThrottle]:
+    def get_throttles(self) -> list[BaseThrottle]:
         return [ScopedRateThrottle()] if self.request.method == "POST" else []
 
     @extend_schema(operation_id="session_read", responses=SessionRead)

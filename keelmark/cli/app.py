@@ -176,7 +176,7 @@ def import_(
 def forecast(
     file: Annotated[Path, typer.Argument(exists=True, dir_okay=False)],
     as_json: Annotated[bool, typer.Option("--json")] = False,
-    mark: Annotated[int, typer.Option(help="percent of capacity", **PERCENT_RANGE)] = 100,  # type: ignore[arg-type]  # min and max
+    mark: Annotated[int, typer.Option(help="percent of capacity", **PERCENT_RANGE)] = 100,
     horizon: Annotated[int, typer.Option(help="days", min=1, max=3650)] = 730,
     path: Annotated[bool, typer.Option("--path", help="with the demand by day")] = False,
 ) -> None:

@@ -88,7 +88,7 @@ def _columns(path: Path) -> dict[str, Any]:  # Any: arrays of several types
         "day": table["date"].cast(pa.int32()).to_numpy().astype(np.int64),
         "used": used.to_numpy(zero_copy_only=False).astype(np.float64),
         "is_capacity": ~capacity.is_null().to_numpy(zero_copy_only=False),
-        "capacity": pc.fill_null(capacity, 0).to_numpy(zero_copy_only=False).astype(np.int64),
+        "capacity": capacity.fill_null(pa.scalar(0, pa.int64())).to_numpy().astype(np.int64),
     }
 
 

@@ -227,8 +227,10 @@ def _parent(ids: dict[str, int], *, uid: str, parent_uid: str) -> int:
 
 def _sites(names: list[str], *, documents: list[ArrayDocument]) -> dict[str, int]:
     """A site has no worldwide name: its own name within this installation is its identity."""
-    at = min((d.read_at for d in documents), default=None)
-    site_ids = {}
+    site_ids: dict[str, int] = {}
+    if not names:
+        return site_ids
+    at = min(d.read_at for d in documents)
     for name in names:
         entity, _ = Entity.objects.get_or_create(
             uid=f"site.{name}",

@@ -144,14 +144,15 @@ def carry_out(*, run_id: int) -> Run:
 
 async def _collect_beating(run: Run, *, feed: Feed) -> Collection:
     """Collect while the run's row tells every second how far it is."""
-    told = {"step": "sign-in", "n_read": 0}
+    told = ("sign-in", 0)
 
     def progress(step: str, n_read: int) -> None:
-        told.update(step=step, n_read=n_read)
+        nonlocal told
+        told = (step, n_read)
 
     async def beat() -> None:
         while True:
-            await asyncio.to_thread(_beat, run.pk, **told)
+            await asyncio.to_thread(_beat, run.pk, step=told[0], n_read=told[1])
             await asyncio.sleep(BEAT_SECONDS)
 
     beating = asyncio.create_task(beat())

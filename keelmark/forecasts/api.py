@@ -12,6 +12,7 @@ from rest_framework.decorators import action
 from rest_framework.pagination import CursorPagination
 from rest_framework.request import Request
 from rest_framework.response import Response
+from rest_framework.serializers import BaseSerializer
 from rest_framework.views import APIView
 from rest_framework.viewsets import GenericViewSet
 
@@ -24,11 +25,12 @@ from keelmark.estate.sift import Term, parse_sift
 from keelmark.forecasts import selectors
 from keelmark.forecasts.changes import changes_for
 from keelmark.forecasts.models import Reach
-from keelmark.forecasts.rows import PoolRow, dates_of, forecast_of, row_of
+from keelmark.forecasts.rows import dates_of, forecast_of, row_of
 from keelmark.forecasts.services import HORIZON_DAYS
-from keelmark.forecasts.workings import Working, workings_of
+from keelmark.forecasts.workings import workings_of
 
 MAX_WINDOW_DAYS = 4000
+Record = Any  # Any: what a read serializer tells of, a dict or a dataclass
 SCOPE = OpenApiParameter(
     "scope",
     OpenApiTypes.STR,
@@ -40,20 +42,20 @@ class Int64Field(serializers.IntegerField):
     """Bytes: a JSON integer of 64 bits."""
 
 
-class DatesRead(serializers.Serializer[None]):
+class DatesRead(serializers.Serializer[Record]):
     early_on = serializers.DateField(allow_null=True)
     likely_on = serializers.DateField(allow_null=True)
     late_on = serializers.DateField(allow_null=True)
 
 
-class PartRead(serializers.Serializer[None]):
+class PartRead(serializers.Serializer[Record]):
     """A piece of a sentence: text, or a signed amount of bytes."""
 
     text = serializers.CharField(required=False)
     bytes = Int64Field(required=False)
 
 
-class PoolRead(serializers.Serializer[PoolRow]):
+class PoolRead(serializers.Serializer[Record]):
     id = serializers.IntegerField()
     name = serializers.CharField()
     array_name = serializers.CharField()
@@ -81,7 +83,7 @@ class PoolRead(serializers.Serializer[PoolRow]):
     order_by_on = serializers.DateField(allow_null=True)
 
 
-class StepRead(serializers.Serializer[None]):
+class StepRead(serializers.Serializer[Record]):
     label = serializers.CharField()  # type: ignore[assignment]  # DRF's own attribute of that name
     sign = serializers.CharField(allow_blank=True)
     amount_bytes = Int64Field(allow_null=True)
@@ -90,7 +92,7 @@ class StepRead(serializers.Serializer[None]):
     is_result = serializers.BooleanField()
 
 
-class WorkingRead(serializers.Serializer[Working]):
+class WorkingRead(serializers.Serializer[Record]):
     figure = serializers.CharField()
     title = serializers.CharField()
     says = serializers.CharField()
@@ -106,12 +108,12 @@ class PoolDetailRead(PoolRead):
     feed_name = serializers.CharField(allow_null=True)
 
 
-class ShiftRead(serializers.Serializer[None]):
+class ShiftRead(serializers.Serializer[Record]):
     on = serializers.DateField()
     bytes = Int64Field()
 
 
-class SoundingsRead(serializers.Serializer[None]):
+class SoundingsRead(serializers.Serializer[Record]):
     first_on = serializers.DateField()
     used_bytes = serializers.ListField(child=Int64Field(allow_null=True))
     usable_bytes = serializers.ListField(child=Int64Field(allow_null=True))
@@ -119,7 +121,7 @@ class SoundingsRead(serializers.Serializer[None]):
     shifts = ShiftRead(many=True)
 
 
-class ForecastRead(serializers.Serializer[None]):
+class ForecastRead(serializers.Serializer[Record]):
     as_of = serializers.DateField(allow_null=True)
     made_at = serializers.DateTimeField(allow_null=True)
     growth_bytes_per_day = Int64Field(allow_null=True)
@@ -133,7 +135,7 @@ class ForecastRead(serializers.Serializer[None]):
     )
 
 
-class VolumeRead(serializers.Serializer[None]):
+class VolumeRead(serializers.Serializer[Record]):
     id = serializers.IntegerField()
     name = serializers.CharField()
     uid = serializers.CharField()
@@ -145,7 +147,7 @@ class VolumeRead(serializers.Serializer[None]):
     read_at = serializers.DateTimeField()
 
 
-class ChangeRead(serializers.Serializer[None]):
+class ChangeRead(serializers.Serializer[Record]):
     kind = serializers.ChoiceField(choices=["feed", "shift", "inventory"])
     state = serializers.CharField()
     at = serializers.DateTimeField()
@@ -155,12 +157,12 @@ class ChangeRead(serializers.Serializer[None]):
     feed_id = serializers.IntegerField(allow_null=True)
 
 
-class CountRead(serializers.Serializer[None]):
+class CountRead(serializers.Serializer[Record]):
     name = serializers.CharField()
     n_pools = serializers.IntegerField()
 
 
-class FacetsRead(serializers.Serializer[None]):
+class FacetsRead(serializers.Serializer[Record]):
     n_pools = serializers.IntegerField()
     sites = CountRead(many=True)
     states = CountRead(many=True)
@@ -202,7 +204,7 @@ class PoolViewSet(GenericViewSet[Pool]):
     """Pools, what ends first at the top."""
 
     queryset = Pool.objects.none()
-    serializer_class = PoolRead
+    serializer_class: type[BaseSerializer[Any]] = PoolRead  # Any: as Record
     pagination_class = PoolPages
     lookup_field = "pk"
     lookup_url_kwarg = "pool_id"

@@ -122,7 +122,8 @@ def _grown(used: Float64s) -> Float64s:
     rows = np.arange(len(used))
     first = used[rows, np.argmax(is_read, axis=1)]
     last = used[rows, used.shape[1] - 1 - np.argmax(is_read[:, ::-1], axis=1)]
-    return np.nan_to_num(last - first)
+    grown: Float64s = np.nan_to_num(last - first)
+    return grown
 
 
 def _row(pool: Pool, *, index: int, made: _Made, allowed: timedelta) -> PoolForecast:

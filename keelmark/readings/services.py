@@ -1,11 +1,13 @@
 """Writes daily readings by COPY, once however often they come."""
 
 from datetime import UTC, date, datetime, time
+from typing import TypeVar
 
 import numpy as np
 from django.db import connection, transaction
+from numpy.typing import NDArray
 
-from keelmark.core.arrays import Float64s, Int64s
+from keelmark.core.arrays import Bools, Int64s
 from keelmark.estate.documents import PoolDocument, ReadingsDocument, VolumeDocument
 from keelmark.readings import sql
 from keelmark.readings.binary import DailyRows, copy_payload
@@ -14,6 +16,7 @@ from keelmark.readings.errors import RaggedReadingsError
 EPOCH = date(1970, 1, 1)
 DAY_US = 86_400_000_000
 END_OF_DAY_US = DAY_US - 1_000_000  # a daily reading without a time stands for the day's end
+Number = TypeVar("Number", np.int64, np.bool_)
 UNKNOWN = -1  # beside a False in the is_known column, never stored
 
 
@@ -105,7 +108,7 @@ def _rows_of_one(document: ReadingsDocument, *, entity_id: int) -> DailyRows:
     )
 
 
-def _column(amounts: list[int | None] | None, *, read: Float64s | Int64s) -> Int64s:
+def _column(amounts: list[int | None] | None, *, read: Bools) -> Int64s:
     """Amounts on the days read; UNKNOWN where null (documents hold no negative amounts)."""
     if amounts is None:
         return np.full(int(read.sum()), UNKNOWN, dtype=np.int64)
@@ -114,14 +117,20 @@ def _column(amounts: list[int | None] | None, *, read: Float64s | Int64s) -> Int
 
 
 def _joined(parts: list[DailyRows]) -> DailyRows:
-    empty: Int64s = np.zeros(0, dtype=np.int64)
     return DailyRows(
-        **{
-            name: np.concatenate([getattr(part, name) for part in parts]) if parts
-            else empty.astype(np.bool_) if name.startswith("is_") else empty
-            for name in DailyRows.__slots__
-        }
-    )  # fmt: skip
+        entity_id=_end_to_end([part.entity_id for part in parts]),
+        day=_end_to_end([part.day for part in parts]),
+        used_bytes=_end_to_end([part.used_bytes for part in parts]),
+        provisioned_bytes=_end_to_end([part.provisioned_bytes for part in parts]),
+        is_provisioned_known=_end_to_end([part.is_provisioned_known for part in parts]),
+        capacity_bytes=_end_to_end([part.capacity_bytes for part in parts]),
+        is_capacity_known=_end_to_end([part.is_capacity_known for part in parts]),
+        read_at_us=_end_to_end([part.read_at_us for part in parts]),
+    )
+
+
+def _end_to_end(columns: list[NDArray[Number]]) -> NDArray[Number]:
+    return np.concatenate(columns) if columns else np.zeros(0, dtype=np.int64)
 
 
 def _last_of_each_day(rows: DailyRows) -> DailyRows:

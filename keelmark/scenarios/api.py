@@ -16,7 +16,7 @@ from keelmark.core.units import MAX_BYTES
 from keelmark.estate import selectors as estate
 from keelmark.estate.models import Pool
 from keelmark.estate.sift import parse_sift
-from keelmark.forecasts.api import DatesRead, Int64Field, PoolRead
+from keelmark.forecasts.api import DatesRead, Int64Field, PoolRead, Record
 from keelmark.forecasts.rows import row_of
 from keelmark.forecasts.services import HORIZON_DAYS
 from keelmark.scenarios import selectors
@@ -25,7 +25,7 @@ DAYS_PER_WEEK = 7
 MAX_COPIES = 100_000
 
 
-class WorkloadWrite(serializers.Serializer[None]):
+class WorkloadWrite(serializers.Serializer[Record]):
     n_copies = serializers.IntegerField(min_value=1, max_value=MAX_COPIES)
     size_bytes = Int64Field(min_value=1, max_value=MAX_BYTES)
     written_percent = serializers.IntegerField(min_value=0, max_value=100)
@@ -35,14 +35,14 @@ class WorkloadWrite(serializers.Serializer[None]):
     scope = serializers.CharField(allow_blank=True, required=False)
 
 
-class MarginRead(serializers.Serializer[None]):
+class MarginRead(serializers.Serializer[Record]):
     hurdle = serializers.ChoiceField(choices=[h.value for h in Hurdle])
     is_cleared = serializers.BooleanField()
     margin_bytes = Int64Field(allow_null=True)
     tightest_on = serializers.DateField(allow_null=True)
 
 
-class CandidateRead(serializers.Serializer[None]):
+class CandidateRead(serializers.Serializer[Record]):
     rank = serializers.IntegerField(allow_null=True)
     pool = PoolRead()
     margins = MarginRead(many=True)
@@ -51,7 +51,7 @@ class CandidateRead(serializers.Serializer[None]):
     after = DatesRead()
 
 
-class PlacementRead(serializers.Serializer[None]):
+class PlacementRead(serializers.Serializer[Record]):
     promised_bytes = Int64Field()
     written_by_then_bytes = Int64Field()
     n_fitting = serializers.IntegerField()

@@ -32,7 +32,8 @@ class Stack:
 
     @property
     def state(self) -> dict[str, Any]:
-        return json.loads((self.folder / "state.json").read_text())
+        kept: dict[str, Any] = json.loads((self.folder / "state.json").read_text())
+        return kept
 
     def keel(self, *arguments: str) -> str:
         done = subprocess.run(

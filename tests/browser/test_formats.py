@@ -2,6 +2,7 @@
 
 import base64
 import subprocess
+from typing import Any
 
 import pytest
 from playwright.sync_api import Page
@@ -28,7 +29,7 @@ def modules() -> dict[str, str]:
     return made
 
 
-def call(page: Page, module: str, expression: str) -> object:
+def call(page: Page, module: str, expression: str) -> Any:
     return page.evaluate(f"import('{module}').then((m) => {expression})")
 
 

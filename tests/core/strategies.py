@@ -40,7 +40,8 @@ def used_series() -> st.SearchStrategy[np.ndarray]:
         used = 10 * TIB + pace * TIB * day + noise * 0.01 * TIB
         used[0, wild] *= 3
         used[:, sorted(gaps)] = np.nan
-        return np.round(used)
+        rounded: np.ndarray = np.round(used)
+        return rounded
 
     return st.tuples(
         st.floats(0, 0.2),

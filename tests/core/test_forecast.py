@@ -14,7 +14,8 @@ DAY = np.arange(N_DAYS, dtype=np.float64)
 
 def climbing(*, start_tib: float = 10.0, per_day_tib: float = 0.05, seed: int = 3) -> np.ndarray:
     noise = np.random.default_rng(seed).normal(0, 0.02, N_DAYS)
-    return ((start_tib + per_day_tib * DAY + noise) * TIB)[None, :]
+    used: np.ndarray = ((start_tib + per_day_tib * DAY + noise) * TIB)[None, :]
+    return used
 
 
 def likely_days(used: np.ndarray, *, mark_tib: float, horizon_days: int = 730) -> float:

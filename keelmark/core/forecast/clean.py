@@ -110,7 +110,8 @@ def _odd_readings(aligned: Float64s, *, filled: Float64s) -> Bools:
     bar = np.maximum(ODD_SPREADS * _spread(off), ODD_LEVEL_SHARE * np.abs(neighbours))
     is_odd = np.nan_to_num(np.abs(off), nan=0.0) > bar
     n_read = np.maximum((~np.isnan(aligned)).sum(axis=1, keepdims=True), 1)
-    return is_odd & (is_odd.sum(axis=1, keepdims=True) <= np.maximum(ODD_MAX_SHARE * n_read, 1))
+    is_few: Bools = is_odd.sum(axis=1, keepdims=True) <= np.maximum(ODD_MAX_SHARE * n_read, 1)
+    return is_odd & is_few
 
 
 def _local_pace(steps: Float64s) -> Float64s:

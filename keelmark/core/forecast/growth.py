@@ -149,7 +149,7 @@ def _shares(
     share = _priors()[:, None] * (floor / np.maximum(weighed, floor)) ** WEIGHT_POWER
     share = share / share.sum(axis=0, keepdims=True)
     return np.where(
-        is_tried.any(axis=0)[None, :],
+        np.any(is_tried, axis=0, keepdims=True),
         share,
         _untried_shares(n_candidates, n_series=n_series),
     )
@@ -181,8 +181,8 @@ def _with_spread(
     prior_wander, prior_drift = _prior_variances(sums)
     ratio, size, weight = [], [], []
     for ahead in np.unique(horizons_days):
-        of = horizons_days == ahead
-        mass = weights[of, None] * is_tried[of]
+        of = np.flatnonzero(horizons_days == ahead)
+        mass = weights[of][:, None] * is_tried[of]
         total = mass.sum(axis=0)
         spread = MEAN_ABS_TO_SPREAD * (mass * np.abs(combined[of])).sum(axis=0)
         spread = spread / np.where(total > 0, total, 1.0)
