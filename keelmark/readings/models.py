@@ -8,7 +8,9 @@ class DailyReading(models.Model):
     """The last reading of a day (UTC); null where the source did not say."""
 
     pk = models.CompositePrimaryKey("entity_id", "day")
-    entity = models.ForeignKey("estate.Entity", on_delete=models.CASCADE, db_index=False)
+    entity = models.ForeignKey(
+        "estate.Entity", on_delete=models.DO_NOTHING, db_index=False, db_constraint=False
+    )
     day = models.DateField()
     used_bytes = models.BigIntegerField()
     provisioned_bytes = models.BigIntegerField(null=True)

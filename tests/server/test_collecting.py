@@ -1,4 +1,5 @@
 import asyncio
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 
 import httpx
@@ -18,6 +19,12 @@ from keelmark.feeds.services import (
     sweep_lost,
 )
 from keelmark.readings.models import DailyReading
+
+
+def awaited(coroutine):
+    """In a thread of its own: this one may hold the browser's event loop."""
+    with ThreadPoolExecutor(1) as pool:
+        return pool.submit(asyncio.run, coroutine).result()
 
 
 @pytest.fixture
@@ -239,7 +246,7 @@ def test_a_pool_with_impossible_books_fails_the_collection():
         return httpx.Response(200, json=answers[request.url.path])
 
     with pytest.raises(AnswerError, match="pool p, ConsumedBytes is -5"):
-        asyncio.run(
+        awaited(
             collect(
                 "http://127.0.0.1:9",
                 user="u",
@@ -259,7 +266,7 @@ def test_endless_pages_are_noticed():
         return httpx.Response(200, json={"Members": [], "Members@odata.nextLink": "/s"})
 
     with pytest.raises(AnswerError, match="pages never end"):
-        asyncio.run(
+        awaited(
             collect(
                 "http://127.0.0.1:9", user="u", password="p", progress=lambda step, n: None,
                 transport=httpx.MockTransport(answer),

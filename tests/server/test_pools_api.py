@@ -3,6 +3,10 @@ from datetime import date, timedelta
 import pytest
 
 from keelmark.core.units import TIB
+from keelmark.estate.models import Pool
+from keelmark.estate.selectors import with_marks
+from keelmark.forecasts.api import PoolRead
+from keelmark.forecasts.rows import row_of
 from tests.server.conftest import N_DAYS, TODAY
 
 
@@ -15,6 +19,10 @@ def three_pools(make_pool, refresh_all):
     }
     refresh_all()
     return ids
+
+
+def pool_with_forecast(pool_id):
+    return with_marks(Pool.objects.filter(pk=pool_id)).select_related("forecast").get()
 
 
 def names(answer):
@@ -42,6 +50,12 @@ def test_a_row_carries_the_ledger_to_the_byte(api, three_pools):
     assert row["plannable_bytes"] == 10 * TIB
     assert row["exposure_bytes"] == 10 * TIB
     assert row["overcommit_percent"] == pytest.approx(110)
+
+
+def test_a_listed_row_says_exactly_what_the_schema_says(api, three_pools):
+    row = api.get("/pools").json()["results"][0]
+    assert set(row) == set(PoolRead().fields)
+    assert PoolRead(row_of(pool_with_forecast(row["id"]))).data == row
 
 
 @pytest.mark.parametrize(
