@@ -142,15 +142,15 @@ def _collections() -> None:
     """Queue all feeds; only the first time is there nothing to show until they have ended."""
     from keelmark.feeds.models import Feed, Run
     from keelmark.feeds.services import LIVE, queue_due, sweep_lost
-    from keelmark.forecasts.models import PoolForecast
     from keelmark.forecasts.services import refresh
 
+    was_collected = Feed.objects.filter(last_good_at__isnull=False).exists()
     now = datetime.now(UTC)
     Run.objects.filter(feed__isnull=False, state__in=LIVE).update(beat_at=now - timedelta(hours=1))
     sweep_lost(now=now)
     Feed.objects.update(next_due_at=None)
     queue_due(now=now)
-    if PoolForecast.objects.exists():
+    if was_collected:
         return
     with step("first collection and forecasts"):
         _wait_for_runs()

@@ -106,6 +106,8 @@ class PoolDetailRead(PoolRead):
     n_drives = serializers.IntegerField()
     workings = WorkingRead(many=True)
     feed_name = serializers.CharField(allow_null=True)
+    said_week_ago_on = serializers.DateField(allow_null=True)
+    said_month_ago_on = serializers.DateField(allow_null=True)
 
 
 class ShiftRead(serializers.Serializer[Record]):
@@ -148,7 +150,7 @@ class VolumeRead(serializers.Serializer[Record]):
 
 
 class ChangeRead(serializers.Serializer[Record]):
-    kind = serializers.ChoiceField(choices=["feed", "shift", "inventory"])
+    kind = serializers.ChoiceField(choices=["feed", "date", "shift", "inventory"])
     state = serializers.CharField()
     at = serializers.DateTimeField()
     headline = PartRead(many=True)
@@ -233,6 +235,8 @@ class PoolViewSet(GenericViewSet[Pool]):
             "workings": workings_of(
                 pool, ledger=estate.ledger_of(pool), forecast=forecast, today=_today()
             ),
+            "said_week_ago_on": forecast.said_week_ago_on if forecast else None,
+            "said_month_ago_on": forecast.said_month_ago_on if forecast else None,
             "feed_name": getattr(getattr(pool.array, "feed", None), "name", None),
         }
         return Response(PoolDetailRead(detail).data)

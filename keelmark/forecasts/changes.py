@@ -5,6 +5,7 @@ from datetime import UTC, date, datetime, time, timedelta
 
 from django.contrib.auth.models import User
 
+from keelmark.core.ledger import Attention
 from keelmark.estate.models import Pool
 from keelmark.feeds import selectors as feeds
 from keelmark.feeds.models import Run, RunState
@@ -15,6 +16,9 @@ from keelmark.forecasts.rows import forecast_of
 SHIFT_DAYS = 30
 RUN_DAYS = 7
 MAX_RUNS = 200
+MOVED_DAYS = 3
+MOVED_SHARE = 0.1  # of the days left: a far date moves more without meaning more
+MOVED_WITHIN_DAYS = 365
 INVENTORY_KINDS = ("array", "pool", "volume")
 
 
@@ -22,7 +26,7 @@ INVENTORY_KINDS = ("array", "pool", "volume")
 class Change:
     """One line: a state's glyph, a headline in parts, a note, and what it leads to."""
 
-    kind: str  # feed | shift | inventory
+    kind: str  # feed | date | shift | inventory
     state: str
     at: datetime
     headline: list[Part]
@@ -37,7 +41,8 @@ def changes_for(actor: User, *, now: datetime) -> list[Change]:
     shifts = [change for pool in pools for change in _shifts(pool, now=now)]
     inventory = _inventory(actor, now=now)
     dated = sorted(shifts + inventory, key=lambda change: change.at, reverse=True)
-    return [*_quiet_feeds(actor, pools=pools, now=now), *dated]
+    moved = [change for pool in pools for change in _moved_dates(pool, now=now)]
+    return [*_quiet_feeds(actor, pools=pools, now=now), *moved, *dated]
 
 
 def _quiet_feeds(actor: User, *, pools: list[Pool], now: datetime) -> list[Change]:
@@ -61,6 +66,32 @@ def _quiet_feeds(actor: User, *, pools: list[Pool], now: datetime) -> list[Chang
             )
         )
     return changes
+
+
+def _moved_dates(pool: Pool, *, now: datetime) -> list[Change]:
+    """A likely date that is another than a week ago, in what ends within a year."""
+    forecast = forecast_of(pool)
+    if forecast is None or forecast.said_week_ago_on is None or forecast.limit_likely_on is None:
+        return []
+    if forecast.attention in (Attention.OVER, Attention.UNREAD):
+        return []
+    n_later = (forecast.limit_likely_on - forecast.said_week_ago_on).days
+    n_left = (forecast.limit_likely_on - now.date()).days
+    if n_left > MOVED_WITHIN_DAYS or abs(n_later) < max(MOVED_DAYS, MOVED_SHARE * n_left):
+        return []
+    name = f"{pool.array.entity.name} · {pool.entity.name}"
+    side = "later" if n_later > 0 else "sooner"
+    return [
+        Change(
+            kind="date",
+            state=forecast.attention,
+            at=forecast.made_at,
+            headline=[{"text": f"{name} ends {abs(n_later)} d {side}"}],
+            note=f"likely {_day(forecast.limit_likely_on)}; a week ago we said "
+            f"{_day(forecast.said_week_ago_on)}",
+            pool_id=pool.pk,
+        )
+    ]
 
 
 def _shifts(pool: Pool, *, now: datetime) -> list[Change]:

@@ -36,6 +36,8 @@ class PoolForecast(models.Model):
     full_early_on = models.DateField(null=True)
     full_likely_on = models.DateField(null=True)
     full_late_on = models.DateField(null=True)
+    said_week_ago_on = models.DateField(null=True)  # likely at the limit, as said then
+    said_month_ago_on = models.DateField(null=True)
     sort_on = models.DateField()  # likely date, far away where there is none
     last_bytes = models.FloatField(null=True)
     wander_variance = models.FloatField(null=True)

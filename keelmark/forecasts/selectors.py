@@ -39,7 +39,14 @@ _UNLISTED = (
     ),
     *(
         f"forecast__{name}"
-        for name in ("made_at", "unjudged_because", "last_bytes", "rhythm_bytes")
+        for name in (
+            "said_week_ago_on",
+            "said_month_ago_on",
+            "made_at",
+            "unjudged_because",
+            "last_bytes",
+            "rhythm_bytes",
+        )
     ),
     *(f"forecast__{name}" for name in ("wander_variance", "drift_variance", "shifts", "odd_on")),
     *(

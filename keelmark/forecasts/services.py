@@ -7,7 +7,7 @@ import numpy as np
 import structlog
 from django.db import transaction
 
-from keelmark.core.arrays import Float64s
+from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.forecast import Forecast, Runway, forecast, runway
 from keelmark.core.ledger import Attention, Judgement, Ledger, attention_of
 from keelmark.estate import selectors as estate
@@ -22,6 +22,7 @@ HORIZON_DAYS = 730
 LEARNT_DAYS = 400
 DEFAULT_ALLOWED_AGE = timedelta(hours=36)
 LEADER_DAYS = 30
+SAID_BEFORE_DAYS = {"week": 7, "month": 30}
 WITHIN_DAYS = 90
 FAR_ON = date(9999, 12, 31)
 BATCH_ROWS = 500
@@ -36,6 +37,7 @@ class _Made:
     caution: Runway
     limit: Runway
     full: Runway
+    said: dict[str, list[date | None]]
     leaders: dict[int, Leader]
     now: datetime
 
@@ -86,10 +88,25 @@ def _made(pools: list[Pool], *, now: datetime) -> _Made:
     return _Made(
         learnt=learnt,
         series=series,
+        said={
+            name: _said_before(series, mark_bytes=np.array(marks["limit"]), n_days=n_days)
+            for name, n_days in SAID_BEFORE_DAYS.items()
+        },
         leaders=_leaders(pools, today=today),
         now=now,
         **runways,
     )
+
+
+def _said_before(series: Series, *, mark_bytes: Int64s, n_days: int) -> list[date | None]:
+    """The likely dates that the readings of so many days ago would have given."""
+    learnt = forecast(series.used_bytes[:, :-n_days])
+    days = runway(learnt, mark_bytes=mark_bytes, horizon_days=HORIZON_DAYS).likely_days
+    columns = learnt.readings.last_column
+    return [
+        _date(float(day), as_of=series.on(int(column)) if column >= 0 else None)
+        for day, column in zip(days, columns, strict=True)
+    ]
 
 
 def _leaders(pools: list[Pool], *, today: date) -> dict[int, Leader]:
@@ -161,6 +178,8 @@ def _row(pool: Pool, *, index: int, made: _Made, allowed: timedelta) -> PoolFore
             read_at=pool.read_at,
         ),
         reach=_reach(early, today=today, lead_time_days=ledger.marks.lead_time_days),
+        said_week_ago_on=made.said["week"][index],
+        said_month_ago_on=made.said["month"][index],
         sort_on=likely or early or FAR_ON,
         last_bytes=_known(float(learnt.last_bytes[index])),
         wander_variance=_known(float(learnt.wander_variance[index])),

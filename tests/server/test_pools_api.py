@@ -7,6 +7,7 @@ from keelmark.estate.models import Pool
 from keelmark.estate.selectors import with_marks
 from keelmark.forecasts.api import PoolRead
 from keelmark.forecasts.rows import row_of
+from keelmark.readings.models import DailyReading
 from tests.server.conftest import N_DAYS, TODAY
 
 
@@ -174,14 +175,31 @@ def test_an_old_reading_makes_a_pool_unread_and_says_since_when(api, make_pool, 
 
 
 def test_changes_tell_of_a_shift_and_its_pool(api, make_pool, refresh_all):
-    from keelmark.estate.models import Entity
-    from keelmark.readings.models import DailyReading
-
     pool_id = make_pool("deep-2", used_tib=40)
     jumped = DailyReading.objects.filter(entity_id=pool_id, day__gte=TODAY - timedelta(days=10))
     jumped.update(used_bytes=60 * TIB)
     refresh_all()
-    assert Entity.objects.get(pk=pool_id).name == "deep-2"
     shift = next(c for c in api.get("/changes").json() if c["kind"] == "shift")
     assert shift["pool_id"] == pool_id
     assert shift["headline"][1]["bytes"] == pytest.approx(20 * TIB, rel=0.01)
+
+
+def test_what_would_have_been_said_before_is_kept_beside_the_date(api, three_pools):
+    pool = api.get(f"/pools/{three_pools['ends']}").json()
+    likely = date.fromisoformat(pool["limit"]["likely_on"])
+    for name in ("said_week_ago_on", "said_month_ago_on"):
+        # a steady pace: what was said then is what is said now
+        assert abs((date.fromisoformat(pool[name]) - likely).days) <= 2
+
+
+def test_a_date_that_moved_in_a_week_is_told(api, make_pool, refresh_all):
+    pool_id = make_pool("swift-2", used_tib=70, growth_tib=0.2)
+    pace = {TODAY - timedelta(days=back): 70 + (6 - back) * 1.2 for back in range(7)}
+    for day, used_tib in pace.items():
+        DailyReading.objects.filter(entity_id=pool_id, day=day).update(
+            used_bytes=round(used_tib * TIB)
+        )
+    refresh_all()
+    moved = next(c for c in api.get("/changes").json() if c["kind"] == "date")
+    assert moved["pool_id"] == pool_id
+    assert "sooner" in moved["headline"][0]["text"]

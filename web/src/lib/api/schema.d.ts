@@ -341,11 +341,12 @@ export interface components {
         HurdleEnum: "read" | "service_class" | "space" | "overcommit";
         /**
          * @description * `feed` - feed
+         *     * `date` - date
          *     * `shift` - shift
          *     * `inventory` - inventory
          * @enum {string}
          */
-        KindEnum: "feed" | "shift" | "inventory";
+        KindEnum: "feed" | "date" | "shift" | "inventory";
         MarginRead: {
             hurdle: components["schemas"]["HurdleEnum"];
             is_cleared: boolean;
@@ -433,6 +434,10 @@ export interface components {
             n_drives: number;
             workings: components["schemas"]["WorkingRead"][];
             feed_name: string | null;
+            /** Format: date */
+            said_week_ago_on: string | null;
+            /** Format: date */
+            said_month_ago_on: string | null;
         };
         PoolRead: {
             id: number;

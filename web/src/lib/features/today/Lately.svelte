@@ -10,11 +10,12 @@
   const changes = createQuery(changesQuery);
   const TITLES = {
     feed: 'Feeds',
+    date: 'Dates that moved in a week',
     shift: 'Shifts, left out of trend',
     inventory: 'Came and went',
   } as const;
   const groups = $derived(
-    (['feed', 'shift', 'inventory'] as const)
+    (['feed', 'date', 'shift', 'inventory'] as const)
       .map((kind) => ({
         kind,
         lines: (changes.data ?? []).filter((change) => change.kind === kind),

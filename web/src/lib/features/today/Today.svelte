@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { goto } from '$app/navigation';
   import { createQuery } from '@tanstack/svelte-query';
   import { feedsQuery, poolsQuery } from '$lib/api/queries';
   import FacetBar from '$lib/ui/FacetBar.svelte';
@@ -57,11 +58,7 @@
     />
     <FacetBar title="State" slices={byState(facets.data?.states)} onpick={narrow('state')} />
     <FacetBar title="Class" slices={byDepth(facets.data?.classes)} onpick={narrow('class')} />
-    <FacetBar
-      title="Feeds"
-      slices={feedSlices}
-      onpick={() => void (window.location.href = bearing.href('/feeds'))}
-    />
+    <FacetBar title="Feeds" slices={feedSlices} onpick={() => void goto(bearing.href('/feeds'))} />
   </div>
   <div class="page-grid-today min-h-0 flex-1">
     <section class="min-h-0 overflow-y-auto px-4 pt-2 pb-6" aria-label="What ends first">
