@@ -5,6 +5,7 @@ from datetime import UTC, date, datetime
 from typing import Any
 
 from django.db.models import QuerySet
+from django.http import HttpResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema, extend_schema_view
 from rest_framework import serializers
@@ -24,6 +25,7 @@ from keelmark.estate.models import Pool
 from keelmark.estate.sift import Term, parse_sift
 from keelmark.forecasts import selectors
 from keelmark.forecasts.changes import changes_for
+from keelmark.forecasts.export import csv_of
 from keelmark.forecasts.models import Reach
 from keelmark.forecasts.rows import PoolRow, dates_of, forecast_of, row_of
 from keelmark.forecasts.services import HORIZON_DAYS
@@ -222,6 +224,17 @@ class PoolViewSet(GenericViewSet[Pool]):
         # The rows are plain already; a serializer would take as long again as the SQL.
         return self.get_paginated_response([_flat(row_of(pool)) for pool in page])
 
+    @extend_schema(
+        parameters=[SCOPE],
+        responses={(200, "text/csv"): OpenApiTypes.STR, 400: Problem},
+        filters=False,
+    )
+    @action(detail=False, pagination_class=None)
+    def export(self, request: Request) -> HttpResponse:
+        """Every pool of the scope in the order of the list: exact bytes, ISO dates, as CSV."""
+        pools = selectors.listed_pools_for(actor_of(request), terms=terms_of(request))
+        return csv_of([row_of(pool) for pool in pools])
+
     @extend_schema(responses={200: PoolDetailRead, 404: Problem})
     def retrieve(self, request: Request, pool_id: int) -> Response:
         pool = self.get_object()
@@ -324,9 +337,9 @@ class FacetsView(APIView):
 class ChangesView(APIView):
     """What changed lately."""
 
-    @extend_schema(responses={200: ChangeRead(many=True)})
+    @extend_schema(parameters=[SCOPE], responses={200: ChangeRead(many=True), 400: Problem})
     def get(self, request: Request) -> Response:
-        changes = changes_for(actor_of(request), now=datetime.now(UTC))
+        changes = changes_for(actor_of(request), terms=terms_of(request), now=datetime.now(UTC))
         return Response(ChangeRead(changes, many=True).data)
 
 

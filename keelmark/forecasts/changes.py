@@ -7,6 +7,7 @@ from django.contrib.auth.models import User
 
 from keelmark.core.ledger import Attention
 from keelmark.estate.models import Pool
+from keelmark.estate.sift import Term
 from keelmark.feeds import selectors as feeds
 from keelmark.feeds.models import Run, RunState
 from keelmark.forecasts import selectors
@@ -35,23 +36,29 @@ class Change:
     feed_id: int | None = None
 
 
-def changes_for(actor: User, *, now: datetime) -> list[Change]:
-    """Return what changed: quiet feeds first, then newest first."""
-    pools = list(selectors.pools_for(actor))
+def changes_for(actor: User, *, terms: list[Term], now: datetime) -> list[Change]:
+    """Return what changed in a scope: quiet feeds first, then newest first."""
+    pools = list(selectors.pools_for(actor, terms=terms))
     shifts = [change for pool in pools for change in _shifts(pool, now=now)]
-    inventory = _inventory(actor, now=now)
+    arrays = {pool.array_id for pool in pools}
+    inventory = _inventory(actor, arrays=arrays, now=now)
     dated = sorted(shifts + inventory, key=lambda change: change.at, reverse=True)
     moved = [change for pool in pools for change in _moved_dates(pool, now=now)]
-    return [*_quiet_feeds(actor, pools=pools, now=now), *moved, *dated]
+    quiet = _quiet_feeds(actor, pools=pools, is_narrowed=bool(terms), now=now)
+    return [*quiet, *moved, *dated]
 
 
-def _quiet_feeds(actor: User, *, pools: list[Pool], now: datetime) -> list[Change]:
+def _quiet_feeds(
+    actor: User, *, pools: list[Pool], is_narrowed: bool, now: datetime
+) -> list[Change]:
     changes = []
     for feed in feeds.feeds_for(actor):
         state = feeds.state_of(feed, now=now)
         if state == feeds.FeedState.FRESH:
             continue
         own = [pool for pool in pools if pool.array.entity.name == feed.name]
+        if not own and is_narrowed:  # a feed without a pool in the scope has no say in it
+            continue
         oldest = min((pool.read_at for pool in own), default=None)
         judged = f"{len(own)} pools stand as read on {_day(oldest.date())}" if oldest else ""
         problem = feed.last_problem or ""  # type: ignore[attr-defined]  # annotated
@@ -117,10 +124,10 @@ def _shifts(pool: Pool, *, now: datetime) -> list[Change]:
     return changes
 
 
-def _inventory(actor: User, *, now: datetime) -> list[Change]:
+def _inventory(actor: User, *, arrays: set[int], now: datetime) -> list[Change]:
     """Runs that met or missed things; the history's own import is no news."""
     runs = feeds.runs_for(actor).filter(
-        state=RunState.DONE, feed__isnull=False, ended_at__gte=now - timedelta(days=RUN_DAYS)
+        state=RunState.DONE, feed__array__in=arrays, ended_at__gte=now - timedelta(days=RUN_DAYS)
     )[:MAX_RUNS]
     return [
         Change(

@@ -1,3 +1,4 @@
+import csv
 from datetime import date, timedelta
 
 import pytest
@@ -203,3 +204,27 @@ def test_a_date_that_moved_in_a_week_is_told(api, make_pool, refresh_all):
     moved = next(c for c in api.get("/changes").json() if c["kind"] == "date")
     assert moved["pool_id"] == pool_id
     assert "sooner" in moved["headline"][0]["text"]
+
+
+def test_changes_keep_to_the_scope(api, make_pool, make_feed, refresh_all):
+    make_pool("swift-1", array="heron-1")
+    make_pool("swift-1", array="avocet-2", site="Marram")
+    make_feed("http://127.0.0.1:1", name="heron-1")
+    make_feed("http://127.0.0.1:1", name="avocet-2")
+    refresh_all()
+    told = [c["headline"][0]["text"] for c in api.get("/changes", scope="site:Marram").json()]
+    assert told == ["Feed avocet-2 is late"]
+
+
+def test_an_export_holds_the_scope_in_the_order_of_the_list(api, make_pool, refresh_all):
+    make_pool("swift-2", used_tib=80, growth_tib=0.5)
+    make_pool("=cmd()", used_tib=40)
+    make_pool("deep-1", service_class="Deep")
+    refresh_all()
+    answer = api.get("/pools/export", scope="class:Swift")
+    assert answer["Content-Disposition"] == 'attachment; filename="pools.csv"'
+    rows = list(csv.DictReader(answer.content.decode().splitlines()))
+    assert [row["name"] for row in rows] == ["swift-2", "'=cmd()"]
+    assert rows[0]["used_bytes"] == str(80 * TIB)
+    assert rows[0]["limit_likely_on"]
+    assert rows[1]["limit_likely_on"] == ""

@@ -192,6 +192,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/pools/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Every pool of the scope in the order of the list: exact bytes, ISO dates, as CSV. */
+        get: operations["pools_export_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs": {
         parameters: {
             query?: never;
@@ -603,7 +620,10 @@ export type $defs = Record<string, never>;
 export interface operations {
     changes_list: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description sift: site:, array:, class:, state: and bare words; - before a term excludes */
+                scope?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -616,6 +636,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangeRead"][];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -971,6 +999,36 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pools_export_retrieve: {
+        parameters: {
+            query?: {
+                /** @description sift: site:, array:, class:, state: and bare words; - before a term excludes */
+                scope?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            400: {
                 headers: {
                     [name: string]: unknown;
                 };

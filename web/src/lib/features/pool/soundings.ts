@@ -29,6 +29,7 @@ const INNER_OPACITY = 0.6;
 const LAND_OPACITY = 0.6;
 const CARET_SIZE = 9;
 const TAG_GAP_PX = 3;
+const TAG_LINE_PX = 14;
 
 /** Everything the soundings chart draws, in the unit that its axis names. */
 export function soundingsOption(facts: Facts): EChartsCoreOption {
@@ -201,6 +202,7 @@ function marksOf({ pool, theme }: Facts): EChartsCoreOption {
               color: theme.raised,
               backgroundColor: theme.limit,
               padding: TAG_PADDING,
+              lineHeight: TAG_LINE_PX,
               fontSize: SMALL_FONT_SIZE,
             }),
           ]

@@ -15,6 +15,7 @@
   let isNoEndShown = $state(false);
   let list: HTMLElement | undefined = $state();
   const groups = $derived(grouped(pools));
+  const exportHref = $derived(`/api/v1/pools/export?scope=${encodeURIComponent(bearing.sift)}`);
   const shortest = $derived(Math.min(...pools.map((pool) => pool.lead_time_days)));
 
   /** Without an end in sight, only what still asks to be looked at is shown unasked. */
@@ -37,7 +38,10 @@
 <div class="row-runway sticky top-0 z-10 bg-paper pb-0.5">
   <h1 class="water col-span-3">What ends first</h1>
   <RunwayAxis />
-  <p class="col-span-2 text-right text-ink-soft">limit mark, likely date, 80 % range</p>
+  <p class="col-span-2 text-right text-ink-soft">
+    limit mark, likely date, 80 % range ·
+    <a class="text-depth-5 underline" href={exportHref} download="pools.csv">CSV</a>
+  </p>
 </div>
 <!-- svelte-ignore a11y_no_noninteractive_element_interactions (arrows: a shortcut beside Tab) -->
 <div bind:this={list} {onkeydown} role="list">

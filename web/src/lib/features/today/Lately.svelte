@@ -7,7 +7,7 @@
   import { bearing } from '$lib/url/bearing.svelte';
   import { changesQuery } from './queries';
 
-  const changes = createQuery(changesQuery);
+  const changes = createQuery(() => changesQuery(bearing.sift));
   const TITLES = {
     feed: 'Feeds',
     date: 'Dates that moved in a week',
@@ -30,7 +30,7 @@
 >
   <h2 class="water">
     What changed <span class="font-sans text-sm text-ink-soft not-italic"
-      >in 30 days, whole estate</span
+      >in 30 days{bearing.sift ? ', in this scope' : ''}</span
     >
   </h2>
   {#if changes.isError}

@@ -10,9 +10,10 @@ export function facetsQuery(scope: string) {
   });
 }
 
-export function changesQuery() {
+export function changesQuery(scope: string) {
   return queryOptions({
-    queryKey: [...keys.pools, 'changes'],
-    queryFn: () => bodyOf(api.GET('/api/v1/changes')),
+    queryKey: [...keys.pools, 'changes', scope],
+    queryFn: () => bodyOf(api.GET('/api/v1/changes', { params: { query: { scope } } })),
+    placeholderData: keepPreviousData,
   });
 }
