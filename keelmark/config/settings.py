@@ -49,8 +49,8 @@ INSTALLED_APPS = [
     "keelmark.scenarios",
 ]
 MIDDLEWARE = [
+    "django.middleware.gzip.GZipMiddleware",
     "django.middleware.security.SecurityMiddleware",
-    "whitenoise.middleware.WhiteNoiseMiddleware",
     "keelmark.config.outage.OutageMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
@@ -84,8 +84,6 @@ LANGUAGE_CODE = "en"
 TIME_ZONE = "UTC"
 USE_TZ = True
 STATIC_URL = "/static/"
-WHITENOISE_ROOT = WEB_BUILD if WEB_BUILD.is_dir() else None
-WHITENOISE_INDEX_FILE = False
 
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"

@@ -136,7 +136,29 @@ def _exposure(ledger: Ledger) -> Working:
     )
 
 
+def _past(ledger: Ledger) -> Working:
+    """The working where the limit mark is passed: what would bring it back."""
+    top_up = ledger.top_up_bytes(demand_bytes=ledger.used_bytes)
+    over = ledger.used_bytes - ledger.limit_bytes
+    return Working(
+        figure="ends",
+        title="past the limit mark",
+        says="Used stands past the limit mark now; no forecast is needed. Either way back will do.",
+        steps=[
+            Step(label="usable", amount_bytes=ledger.usable_bytes),
+            Step(label="limit mark", sign="×", text=f"{ledger.marks.limit_percent} %"),
+            Step(label="line not to pass", amount_bytes=ledger.limit_bytes, is_result=True),
+            Step(label="used now", sign="−", amount_bytes=ledger.used_bytes),
+            Step(label="past the line by", amount_bytes=over, is_result=True),
+            Step(label="back by freeing", amount_bytes=over),
+            Step(label="or by adding usable", amount_bytes=top_up),
+        ],
+    )
+
+
 def _ends(ledger: Ledger, *, forecast: PoolForecast, today: date) -> Working:
+    if ledger.used_bytes >= ledger.limit_bytes:
+        return _past(ledger)
     left = ledger.limit_bytes - ledger.used_bytes
     steps = [
         Step(label="usable", amount_bytes=ledger.usable_bytes),

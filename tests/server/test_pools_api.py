@@ -228,3 +228,14 @@ def test_an_export_holds_the_scope_in_the_order_of_the_list(api, make_pool, refr
     assert rows[0]["used_bytes"] == str(80 * TIB)
     assert rows[0]["limit_likely_on"]
     assert rows[1]["limit_likely_on"] == ""
+
+
+def test_past_the_limit_the_working_tells_both_ways_back(api, make_pool, refresh_all):
+    pool_id = make_pool("deep-1", used_tib=99)
+    refresh_all()
+    pool = api.get(f"/pools/{pool_id}").json()
+    ends = next(w for w in pool["workings"] if w["figure"] == "ends")
+    steps = {step["label"]: step["amount_bytes"] for step in ends["steps"]}
+    assert pool["attention"] == "over"
+    assert steps["back by freeing"] == 9 * TIB
+    assert steps["or by adding usable"] == 10 * TIB  # 99 is 90 % of 110

@@ -9,14 +9,18 @@
     error: Error;
     onretry?: () => void;
   }
-  let { of, error, onretry, ...rest }: Props = $props();
+  let { of, error, onretry, class: extra = '', ...rest }: Props = $props();
+  // What was asked for is wrong: asking again would be refused again.
+  const isOurFault = $derived(
+    error instanceof Refusal && error.status >= 400 && error.status < 500,
+  );
   const title = $derived(error instanceof Refusal ? error.title : 'Error');
 </script>
 
-<div class="border-l-2 border-signal py-1 pl-3" role="alert" {...rest}>
+<div class={['border-l-2 border-signal py-1 pl-3', extra]} role="alert" {...rest}>
   <p class="font-semibold text-signal">{of}: {title}</p>
   <p class="max-w-prose">{error.message}</p>
-  {#if onretry}<Button size="xs" color="alternative" class="mt-2" onclick={onretry}
+  {#if onretry && !isOurFault}<Button size="xs" color="alternative" class="mt-2" onclick={onretry}
       >try again</Button
     >{/if}
 </div>

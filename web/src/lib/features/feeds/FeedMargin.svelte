@@ -51,7 +51,7 @@
           size="sm"
           value={url ?? feed.url}
           oninput={(e) => (url = textOf(e))}
-          class="mt-0.5 bg-paper py-1 text-ink"
+          class="mt-0.5 bg-paper py-1 text-sm text-ink"
         /></Label
       >
       <Label class="text-ink-soft"
@@ -60,7 +60,7 @@
           value={user ?? feed.user}
           oninput={(e) => (user = textOf(e))}
           autocomplete="off"
-          class="mt-0.5 bg-paper py-1 text-ink"
+          class="mt-0.5 bg-paper py-1 text-sm text-ink"
         /></Label
       >
       <Label class="text-ink-soft">
@@ -71,7 +71,7 @@
           bind:value={password}
           placeholder="kept, never shown; type a new one to change it"
           autocomplete="new-password"
-          class="mt-0.5 bg-paper py-1 text-ink"
+          class="mt-0.5 bg-paper py-1 text-sm text-ink"
         />
       </Label>
       {#if change.error}<p class="text-signal" role="alert">{change.error.message}</p>{/if}

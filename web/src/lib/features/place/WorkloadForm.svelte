@@ -36,7 +36,7 @@
         oninput={(event) => onchange(field.name, textOf(event))}
         aria-invalid={faults[field.name] ? 'true' : undefined}
         aria-describedby="{field.name}-fault"
-        class="mt-0.5 bg-paper py-1 text-ink {faults[field.name] ? 'border-signal' : ''}"
+        class="mt-0.5 bg-paper py-1 text-sm text-ink {faults[field.name] ? 'border-signal' : ''}"
       />
       <span id="{field.name}-fault" class="text-signal">{faults[field.name] ?? ''}</span>
     </Label>

@@ -67,6 +67,9 @@
       {#if failed?.error}
         <ProblemNote of={title} error={failed.error} onretry={() => failed.refetch()} />
       {/if}
+      {#if !failed && !(series.data && forecast.data)}
+        <p class="flex h-68 items-center justify-center text-ink-soft">reading soundings …</p>
+      {/if}
       {#if series.data && forecast.data}
         <SoundingsChart
           pool={pool.data}

@@ -55,15 +55,17 @@
       {/each}
     </ul>
   {/if}
-  <h3 class="mt-4 font-semibold">How good were we here</h3>
-  <dl class="text-ink-soft">
-    {#each [{ name: 'said a week ago', on: pool.said_week_ago_on }, { name: 'said a month ago', on: pool.said_month_ago_on }] as said (said.name)}
-      <div class="flex justify-between gap-3">
-        <dt>{said.name}</dt>
-        <dd class="figures">{said.on ? formatDay(said.on) : 'beyond 2 y, or not judged'}</dd>
-      </div>
-    {/each}
-  </dl>
+  {#if pool.attention !== 'over'}
+    <h3 class="mt-4 font-semibold">How good were we here</h3>
+    <dl class="text-ink-soft">
+      {#each [{ name: 'said a week ago', on: pool.said_week_ago_on }, { name: 'said a month ago', on: pool.said_month_ago_on }] as said (said.name)}
+        <div class="flex justify-between gap-3">
+          <dt>{said.name}</dt>
+          <dd class="figures">{said.on ? formatDay(said.on) : 'beyond 2 y, or not judged'}</dd>
+        </div>
+      {/each}
+    </dl>
+  {/if}
   <h3 class="mt-4 font-semibold">Readings</h3>
   <p class="text-ink-soft">
     {pool.feed_name ? `feed ${pool.feed_name}, Redfish` : 'estate file'}, last read {formatAge(

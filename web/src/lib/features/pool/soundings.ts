@@ -14,6 +14,7 @@ interface Facts {
 }
 
 const PERCENT = 100;
+const LEAST_AHEAD_DAYS = 45;
 const DECADE = 10;
 const HALF_DECADE = 5;
 const NICE = [1, 2, HALF_DECADE, DECADE];
@@ -32,7 +33,8 @@ const TAG_GAP_PX = 3;
 const TAG_LINE_PX = 14;
 
 /** Everything the soundings chart draws, in the unit that its axis names. */
-export function soundingsOption(facts: Facts): EChartsCoreOption {
+export function soundingsOption(given: Facts): EChartsCoreOption {
+  const facts = { ...given, aheadDays: aheadOf(given) };
   const { pool, theme } = facts;
   const unit = axisUnit(pool.usable_bytes, preferences.system);
   const history = historyOf(facts);
@@ -69,6 +71,11 @@ export function soundingsOption(facts: Facts): EChartsCoreOption {
   };
 }
 
+/** A short history is not pressed into a corner by a long fan. */
+function aheadOf(facts: Facts): number {
+  return Math.min(facts.aheadDays, Math.max(LEAST_AHEAD_DAYS, historyOf(facts).length * 2));
+}
+
 function historyOf({ series }: Facts): Point[] {
   const points = series.used_bytes.map((used, day): Point => [addDays(series.first_on, day), used]);
   const begin = points.findIndex(([, used]) => used !== null);
@@ -99,9 +106,10 @@ function rangeOf(facts: Facts, history: Point[], fan: Record<string, Point[]>): 
   const known = (points: Point[]) =>
     points.map(([, bytes]) => bytes).filter((bytes): bytes is number => bytes !== null);
   const used = known(history);
-  const least = Math.min(...used, ...known(fan.p10 ?? []), pool.used_bytes);
-  const demand = Math.max(...used, ...known(fan.p90 ?? []), pool.used_bytes);
   const limit = (pool.usable_bytes / PERCENT) * pool.limit_percent;
+  const past = pool.attention === 'over' ? [limit] : []; // what was passed stays in sight
+  const least = Math.min(...used, ...known(fan.p10 ?? []), pool.used_bytes, ...past);
+  const demand = Math.max(...used, ...known(fan.p90 ?? []), pool.used_bytes);
   // Marks far above all that moves would press the line flat: they wait until it comes near.
   const isNear = demand - least > (limit - demand) / 2;
   const most = isNear

@@ -35,7 +35,7 @@
   }
 </script>
 
-<div class="row-runway sticky top-0 z-10 bg-paper pb-0.5">
+<div class="row-runway sticky top-0 z-10 bg-paper pt-2 pb-0.5">
   <h1 class="water col-span-3">What ends first</h1>
   <RunwayAxis />
   <p class="col-span-2 text-right text-ink-soft">

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
+  import { Refusal } from '$lib/api/refusal';
   import { formatMoment } from '$lib/format';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import Sentence from '$lib/ui/Sentence.svelte';
@@ -14,6 +15,8 @@
     shift: 'Shifts, left out of trend',
     inventory: 'Came and went',
   } as const;
+  // A scope that cannot be read is told once, beside the pools.
+  const isScopeRefused = $derived(changes.error instanceof Refusal && changes.error.status === 400);
   const groups = $derived(
     (['feed', 'date', 'shift', 'inventory'] as const)
       .map((kind) => ({
@@ -33,7 +36,7 @@
       >in 30 days{bearing.sift ? ', in this scope' : ''}</span
     >
   </h2>
-  {#if changes.isError}
+  {#if changes.isError && !isScopeRefused}
     <ProblemNote of="Changes" error={changes.error} onretry={() => changes.refetch()} />
   {/if}
   {#each groups as group (group.kind)}

@@ -61,7 +61,7 @@
     <FacetBar title="Feeds" slices={feedSlices} onpick={() => void goto(bearing.href('/feeds'))} />
   </div>
   <div class="page-grid-today min-h-0 flex-1">
-    <section class="min-h-0 overflow-y-auto px-4 pt-2 pb-6" aria-label="What ends first">
+    <section class="min-h-0 overflow-y-auto px-4 pb-6" aria-label="What ends first">
       {#if pools.isError}
         <ProblemNote of="Pools" error={pools.error} onretry={() => pools.refetch()} class="mt-4" />
       {:else if pools.data}
