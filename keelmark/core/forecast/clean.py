@@ -9,6 +9,7 @@ from keelmark.core.arrays import Bools, Float64s, Int64s
 
 ODD_WINDOW_DAYS = 5  # a reading is odd against the two days either side
 ODD_SPREADS = 8.0  # spreads from its neighbours; normal noise reaches 8 never
+ODD_STEPS = 3.0  # usual daily steps
 ODD_LEVEL_SHARE = 0.01  # of the level; smaller oddities change no date
 ODD_MAX_SHARE = 0.05  # more than this and it is a rhythm, not a fault
 SHIFT_SPREADS = 8.0
@@ -107,7 +108,10 @@ def _odd_readings(aligned: Float64s, *, filled: Float64s) -> Bools:
     padded = np.nan_to_num(np.where(np.isnan(filled), first, filled))
     neighbours = ndimage.median_filter(padded, size=(1, ODD_WINDOW_DAYS), mode="nearest")
     off = np.where(np.isnan(aligned), np.nan, aligned - neighbours)
+    # Beside a shift the neighbours are a step or two away without anything being odd.
+    step = np.nan_to_num(np.diff(filled, axis=1, prepend=np.nan), nan=0.0)
     bar = np.maximum(ODD_SPREADS * _spread(off), ODD_LEVEL_SHARE * np.abs(neighbours))
+    bar = np.maximum(bar, ODD_STEPS * _spread(step))
     is_odd = np.nan_to_num(np.abs(off), nan=0.0) > bar
     n_read = np.maximum((~np.isnan(aligned)).sum(axis=1, keepdims=True), 1)
     is_few: Bools = is_odd.sum(axis=1, keepdims=True) <= np.maximum(ODD_MAX_SHARE * n_read, 1)

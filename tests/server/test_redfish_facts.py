@@ -1,0 +1,197 @@
+from datetime import UTC, datetime
+
+import pytest
+
+from keelmark.estate.documents import ArrayDocument
+from keelmark.feeds.errors import AnswerError
+from keelmark.feeds.redfish.facts import Facts, link_of, name_of, uid_of
+
+NOW = datetime(2026, 11, 23, 8, tzinfo=UTC)
+POOL_PATH = "/redfish/v1/Storage/h/StoragePools/p"
+
+
+def make_facts() -> Facts:
+    array = ArrayDocument(uid="serial.H1", name="heron-1", read_at=NOW)
+    return Facts(url="http://127.0.0.1:9", read_at=NOW, array=array)
+
+
+def pool(**changes):
+    known = {
+        "@odata.id": POOL_PATH,
+        "Id": "p",
+        "Name": "swift-1",
+        "Identifiers": [{"DurableNameFormat": "UUID", "DurableName": "AA-BB"}],
+        "Capacity": {"Data": {"AllocatedBytes": 1000, "ConsumedBytes": 400}},
+        "Links": {"DefaultClassOfService": {"@odata.id": "/x/ClassesOfService/Swift/"}},
+    }
+    return known | changes
+
+
+def volume(**changes):
+    known = {
+        "@odata.id": "/redfish/v1/Storage/h/Volumes/v",
+        "Id": "v",
+        "Name": "seabed-1",
+        "Identifiers": [{"DurableNameFormat": "NAA", "DurableName": "0x3ABC"}],
+        "CapacityBytes": 300,
+        "Capacity": {"Data": {"ConsumedBytes": 100}},
+        "ProvisioningPolicy": "Thin",
+        "Links": {"ClientEndpoints": []},
+    }
+    return known | changes
+
+
+def drive(**changes):
+    known = {"@odata.id": "/d", "Id": "7", "Name": "drive-7", "SerialNumber": "S 7",
+             "CapacityBytes": 50, "MediaType": "SSD"}  # fmt: skip
+    return known | changes
+
+
+@pytest.fixture
+def facts():
+    made = make_facts()
+    made.add_pool(pool())
+    return made
+
+
+def test_a_pool_is_taken_with_its_books_class_and_name(facts):
+    told = facts.pools[POOL_PATH]
+    assert (told.uid, told.name, told.service_class) == ("uuid.aa-bb", "swift-1", "Swift")
+    assert (told.usable_bytes, told.used_bytes, told.provisioned_bytes) == (1000, 400, None)
+
+
+@pytest.mark.parametrize(
+    ("data", "told"),
+    [
+        ({}, "no Capacity.Data.AllocatedBytes"),
+        ({"AllocatedBytes": 10}, "no Capacity.Data.ConsumedBytes"),
+    ],
+)
+def test_a_pool_without_its_books_is_left_out_and_told(data, told):
+    facts = make_facts()
+    facts.add_pool(pool(Capacity={"Data": data}))
+    assert facts.pools == {}
+    assert told in facts.warnings[0]
+
+
+@pytest.mark.parametrize("capacity", [None, [], "much", {"Data": None}, {"Data": 7}])
+def test_a_capacity_of_another_shape_is_no_crash(capacity):
+    facts = make_facts()
+    facts.add_pool(pool(Capacity=capacity))
+    assert len(facts.warnings) == 1
+
+
+@pytest.mark.parametrize("amount", [-1, 2**63, "much", True, float("nan"), float("inf")])
+def test_impossible_books_of_a_pool_end_the_collection(amount):
+    data = {"AllocatedBytes": 1000, "ConsumedBytes": amount}
+    with pytest.raises(AnswerError, match="pool swift-1, ConsumedBytes is"):
+        make_facts().add_pool(pool(Capacity={"Data": data}))
+
+
+def test_a_pool_without_a_worldwide_name_goes_by_its_arrays_serial():
+    facts = make_facts()
+    facts.add_pool(pool(Identifiers=None, Name="swift 1/ä"))
+    assert facts.pools[POOL_PATH].uid == "serial.H1-swift-1--"
+
+
+def test_a_volume_is_taken_with_its_pool(facts):
+    facts.add_volume(volume(), pool_path=POOL_PATH)
+    told = facts.volumes[0]
+    assert (told.uid, told.pool_uid) == ("naa.3abc", "uuid.aa-bb")
+    assert (told.size_bytes, told.written_bytes) == (300, 100)
+    assert (told.provisioning, told.is_mapped) == ("thin", False)
+
+
+@pytest.mark.parametrize(
+    ("changes", "field", "wanted"),
+    [
+        ({"CapacityBytes": None, "Capacity": {"Data": {"ProvisionedBytes": 9}}}, "size_bytes", 9),
+        ({"Capacity": None}, "written_bytes", None),
+        ({"ProvisioningPolicy": "Fixed"}, "provisioning", "thick"),
+        ({"ProvisioningPolicy": "Someday"}, "provisioning", None),
+        ({"Links": None}, "is_mapped", None),
+        ({"Links": {"ClientEndpoints": [{"@odata.id": "/e"}]}}, "is_mapped", True),
+        ({"Identifiers": []}, "uid", "serial.H1-v"),
+        ({"Name": None}, "name", "v"),
+    ],
+)
+def test_what_a_volume_leaves_out_is_unknown(facts, changes, field, wanted):
+    facts.add_volume(volume(**changes), pool_path=POOL_PATH)
+    assert getattr(facts.volumes[0], field) == wanted
+
+
+@pytest.mark.parametrize(
+    ("changes", "pool_path", "told"),
+    [
+        ({}, "/elsewhere", "no known pool"),
+        ({}, None, "no known pool"),
+        ({"CapacityBytes": None, "Capacity": None}, POOL_PATH, "no CapacityBytes"),
+        ({"CapacityBytes": -3}, POOL_PATH, "-3"),
+    ],
+)
+def test_a_volume_that_cannot_be_placed_is_left_out_and_told(facts, changes, pool_path, told):
+    facts.add_volume(volume(**changes), pool_path=pool_path)
+    assert facts.volumes == []
+    assert told in facts.warnings[0]
+
+
+@pytest.mark.parametrize(
+    ("written", "told"), [(1001, "its pool has 1000 B"), (-1, "-1"), ("x", "not a number")]
+)
+def test_an_impossible_written_figure_is_unknown_and_told(facts, written, told):
+    facts.add_volume(volume(Capacity={"Data": {"ConsumedBytes": written}}), pool_path=POOL_PATH)
+    assert facts.volumes[0].written_bytes is None
+    assert told in facts.warnings[0]
+
+
+@pytest.mark.parametrize(
+    ("changes", "role"),
+    [
+        ({}, "unpooled"),
+        ({"Links": {"StoragePools": [{"@odata.id": POOL_PATH}]}}, "pooled"),
+        ({"HotspareType": "Global"}, "spare"),
+        ({"HotspareType": "None"}, "unpooled"),
+        ({"Oem": {"Any": {"Role": "System"}}}, "system"),
+        ({"Status": {"Health": "Critical"}}, "failed"),
+    ],
+)
+def test_a_drive_plays_the_role_its_properties_say(facts, changes, role):
+    facts.add_drive(drive(**changes))
+    told = facts.drives[0]
+    assert (told.role, told.uid, told.media) == (role, "serial.S-7", "ssd")
+    assert (told.pool_uid is not None) == (role == "pooled")
+
+
+def test_a_drive_without_serial_goes_by_its_arrays(facts):
+    facts.add_drive(drive(SerialNumber=None))
+    assert facts.drives[0].uid == "serial.H1-7"
+
+
+def test_a_drive_without_a_size_is_left_out_and_told(facts):
+    facts.add_drive(drive(CapacityBytes=None))
+    assert facts.drives == []
+    assert "drive-7" in facts.warnings[0]
+
+
+@pytest.mark.parametrize(
+    ("identifiers", "wanted"),
+    [
+        (None, None),
+        ("x", None),
+        ([{"DurableNameFormat": "FC_WWN", "DurableName": "1"}], None),
+        ([{"DurableNameFormat": "EUI", "DurableName": "0xAB"}], "eui.ab"),
+        ([{"DurableNameFormat": "NGUID", "DurableName": "A:B"}], "nguid.a:b"),
+        ([{"DurableNameFormat": "NAA"}, {"DurableNameFormat": "UUID", "DurableName": "C"}],
+         "uuid.c"),
+    ],
+)  # fmt: skip
+def test_the_first_known_durable_name_is_the_identity(identifiers, wanted):
+    assert uid_of({"Identifiers": identifiers}) == wanted
+
+
+def test_links_and_names_bear_any_shape():
+    assert link_of({"A": {"B": {"@odata.id": "/x"}}}, "A", "B") == "/x"
+    assert link_of({"A": [1]}, "A", "B") is None
+    assert link_of({"A": {"@odata.id": 4}}, "A") is None
+    assert name_of({"@odata.id": "/only/path"}) == "/only/path"
+    assert len(name_of({"Name": "x" * 900})) == 200

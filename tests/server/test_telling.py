@@ -1,0 +1,217 @@
+"""What is told in words: reasons, workings, problems, sifts."""
+
+from datetime import UTC, date, datetime, timedelta
+
+import pytest
+from rest_framework import exceptions, serializers
+from rest_framework.test import APIRequestFactory
+
+from keelmark.access.errors import FieldFault, FormError
+from keelmark.access.problems import problem_of
+from keelmark.core.errors import RangeError
+from keelmark.core.ledger import Attention, Ledger
+from keelmark.core.units import TIB
+from keelmark.estate.errors import SiftError
+from keelmark.estate.sift import Term, parse_sift
+from keelmark.forecasts.models import PoolForecast
+from keelmark.forecasts.reasons import Leader, reason_of
+from keelmark.forecasts.workings import order_by, workings_of
+
+TODAY = date(2026, 11, 23)
+READ_AT = datetime(2026, 11, 23, 8, tzinfo=UTC)
+BOOKS = Ledger(usable_bytes=100 * TIB, used_bytes=70 * TIB, provisioned_bytes=130 * TIB)
+
+
+def told(**changes):
+    known = {
+        "attention": Attention.CLEAR,
+        "growth_bytes_per_day": 0.1 * TIB,
+        "unjudged_because": "",
+        "leader": None,
+        "shifts": [],
+        "today": TODAY,
+        "read_at": READ_AT,
+    }
+    ledger = changes.pop("ledger", BOOKS)
+    parts = reason_of(ledger, **(known | changes))
+    return "".join(str(part.get("text", f"<{part.get('bytes')}>")) for part in parts)
+
+
+@pytest.mark.parametrize(
+    ("changes", "wanted"),
+    [
+        ({}, f"<{round(0.7 * TIB)}>/wk"),
+        ({"growth_bytes_per_day": 0.005 * TIB}, f"<{round(0.005 * 30.4375 * TIB)}>/mo"),
+        ({"growth_bytes_per_day": 0.001 * TIB}, "flat: nothing grows here"),
+        ({"growth_bytes_per_day": -0.1 * TIB}, f"<{-round(0.7 * TIB)}>/wk"),
+        ({"leader": Leader(name="seabed-1", share=0.61)},
+         f"<{round(0.7 * TIB)}>/wk, 61 % of it seabed-1"),
+        ({"leader": Leader(name="seabed-1", share=0.2)}, f"<{round(0.7 * TIB)}>/wk"),
+        ({"shifts": [(TODAY - timedelta(days=9), 4 * TIB)]},
+         f"<{round(0.7 * TIB)}>/wk; <{4 * TIB}> on 14 Nov left out of trend"),
+        ({"shifts": [(TODAY - timedelta(days=9), -4 * TIB)]},
+         f"<{round(0.7 * TIB)}>/wk; clean-up <{-4 * TIB}> on 14 Nov"),
+        ({"shifts": [(TODAY - timedelta(days=99), 4 * TIB)]}, f"<{round(0.7 * TIB)}>/wk"),
+        ({"ledger": Ledger(usable_bytes=TIB, used_bytes=0, provisioned_bytes=2 * TIB),
+          "growth_bytes_per_day": 0.0},
+         "flat: nothing grows here; overcommit 200 %"),
+        ({"growth_bytes_per_day": None, "unjudged_because": "only 3 days read"},
+         "only 3 days read"),
+        ({"attention": Attention.UNREAD, "read_at": READ_AT - timedelta(days=4)},
+         "no reading for 4 d, judged on 19 Nov"),
+        ({"attention": Attention.UNREAD, "unjudged_because": "no readings"}, "no readings"),
+    ],
+)  # fmt: skip
+def test_a_reason_tells_the_most_telling_fact_first(changes, wanted):
+    assert told(**changes) == wanted
+
+
+def forecast(**changes):
+    known = {
+        "as_of": TODAY,
+        "growth_bytes_per_day": TIB // 2,
+        "limit_early_on": TODAY + timedelta(days=30),
+        "limit_likely_on": TODAY + timedelta(days=40),
+        "limit_late_on": None,
+    }
+    return PoolForecast(**(known | changes))
+
+
+def steps_of(figure, *, ledger=BOOKS, of=None):
+    made = workings_of(None, ledger=ledger, forecast=of or forecast(), today=TODAY)
+    working = next(w for w in made if w.figure == figure)
+    return {step.label: step for step in working.steps}
+
+
+@pytest.mark.parametrize(
+    ("figure", "label", "amount"),
+    [
+        ("free", "free", 30 * TIB),
+        ("plannable", "plannable", 20 * TIB),
+        ("exposure", "exposure", 30 * TIB),
+        ("ends", "left to the line", 20 * TIB),
+        ("ends", "growth a week", 7 * (TIB // 2)),
+    ],
+)
+def test_the_last_line_of_a_working_is_the_figure(figure, label, amount):
+    assert steps_of(figure)[label].amount_bytes == amount
+
+
+def test_each_working_adds_up():
+    for figure in ("free", "exposure"):
+        *parts, result = steps_of(figure).values()
+        total = sum(-p.amount_bytes if p.sign == "−" else p.amount_bytes for p in parts)
+        assert total == result.amount_bytes
+
+
+def test_dates_of_a_working_are_dates_and_open_ends_say_so():
+    steps = steps_of("ends")
+    assert steps["at that pace alone"].text == "40 d"
+    assert (steps["likely, even chance"].on, steps["likely, even chance"].text) == (
+        TODAY + timedelta(days=40),
+        "40 d",
+    )
+    assert (steps["late, 9 in 10"].on, steps["late, 9 in 10"].text) == (None, "beyond 2 y")
+
+
+def test_a_plannable_that_would_be_negative_shows_what_is_missing():
+    ledger = Ledger(usable_bytes=100 * TIB, used_bytes=85 * TIB, reserved_bytes=10 * TIB)
+    steps = steps_of("plannable", ledger=ledger)
+    assert steps["would leave"].amount_bytes == -5 * TIB
+    assert steps["plannable"].amount_bytes == 0
+
+
+@pytest.mark.parametrize("figure", ["overcommit", "exposure"])
+def test_an_unknown_promise_has_no_arithmetic(figure):
+    assert steps_of(figure, ledger=Ledger(usable_bytes=TIB, used_bytes=0)) == {}
+
+
+def test_an_unjudged_pool_tells_why_in_its_working():
+    unjudged = forecast(growth_bytes_per_day=None, unjudged_because="only 3 days read")
+    assert steps_of("ends", of=unjudged)["growth"].text == "only 3 days read"
+
+
+@pytest.mark.parametrize(
+    ("early_on", "wanted"),
+    [(TODAY + timedelta(days=60), TODAY + timedelta(days=15)), (None, None)],
+)
+def test_the_order_by_date_is_early_less_lead_time(early_on, wanted):
+    made = forecast(limit_early_on=early_on)
+    assert order_by(made, lead_time_days=45) == wanted
+    text = steps_of("order_by", of=made)["order by"]
+    assert (text.on, text.text) == (wanted, "" if wanted else "nothing to order")
+
+
+class Inner(serializers.Serializer):
+    size = serializers.IntegerField(min_value=1)
+
+
+class Outer(serializers.Serializer):
+    name = serializers.CharField()
+    parts = Inner(many=True)
+
+
+def problem(exc):
+    request = APIRequestFactory().get("/api/v1/x")
+    return problem_of(exc, {"request": request})
+
+
+def test_nested_faults_point_at_their_fields():
+    form = Outer(data={"parts": [{"size": 3}, {"size": 0}]})
+    with pytest.raises(exceptions.ValidationError) as caught:
+        form.is_valid(raise_exception=True)
+    told = problem(caught.value).data
+    assert told["status"] == 400
+    assert {fault["pointer"] for fault in told["errors"]} == {"#/name", "#/parts/1/size"}
+
+
+@pytest.mark.parametrize(
+    ("exc", "status", "kind"),
+    [
+        (exceptions.NotFound(), 404, "not-found"),
+        (exceptions.MethodNotAllowed("PUT"), 405, "method-not-allowed"),
+        (exceptions.ParseError(), 400, "parse-error"),
+        (exceptions.UnsupportedMediaType("x/y"), 415, "unsupported-media-type"),
+        (exceptions.NotAuthenticated(), 401, "not-authenticated"),
+        (RangeError(argument="a", found=1, wanted="2"), 422, "out-of-range"),
+        (FormError("no", faults=(FieldFault(pointer="#/a", code="c", detail="d"),)), 400,
+         "wrong-form"),
+    ],
+)  # fmt: skip
+def test_every_refusal_has_the_same_shape(exc, status, kind):
+    answer = problem(exc)
+    assert answer.status_code == status
+    assert answer.data["type"] == f"/problems/{kind}"
+    assert set(answer.data) >= {"title", "status", "detail", "instance"}
+
+
+def test_waiting_for_the_throttle_says_how_long():
+    assert problem(exceptions.Throttled(wait=12))["Retry-After"] == "13"
+
+
+def test_a_fault_of_ours_is_not_dressed_up_as_a_refusal():
+    assert problem(ZeroDivisionError()) is None
+
+
+@pytest.mark.parametrize(
+    ("sift", "wanted"),
+    [
+        ("", []),
+        ("heron", [(None, "heron", False)]),
+        ("-heron", [(None, "heron", True)]),
+        ("site:Skerry -class:Deep", [("site", "Skerry", False), ("class", "Deep", True)]),
+        ('class:"Very Deep"', [("class", "Very Deep", False)]),
+        ("-", [(None, "-", False)]),
+        ("state:a:b", [("state", "a:b", False)]),
+    ],
+)
+def test_a_sift_is_read_word_by_word(sift, wanted):
+    assert parse_sift(sift) == [
+        Term(key=key, text=text, is_excluding=out) for key, text, out in wanted
+    ]
+
+
+@pytest.mark.parametrize("sift", ["site:", "tide:high", 'site:"Sker'])
+def test_a_sift_that_cannot_be_read_is_refused(sift):
+    with pytest.raises(SiftError):
+        parse_sift(sift)
