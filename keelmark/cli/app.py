@@ -86,8 +86,12 @@ def serve(port: Annotated[int, typer.Option(min=1024, max=65535)] = 8400) -> Non
 @app.command()
 def work() -> None:
     """Run a worker in the foreground: collections, forecasts, schedules."""
+    from keelmark.cli.database import ensure_database
     from keelmark.cli.django import ready_django
+    from keelmark.cli.processes import MARK
 
+    if MARK not in os.environ:  # one of a stack waits for the database it was started with
+        ensure_database()
     ready_django()
     from django.core.management import call_command
 

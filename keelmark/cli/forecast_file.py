@@ -3,12 +3,12 @@
 import csv
 from dataclasses import dataclass
 from datetime import date, timedelta
+from decimal import Decimal, InvalidOperation
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 import pyarrow.csv as pa_csv
 
 from keelmark.cli.console import CommandError
@@ -20,6 +20,7 @@ COLUMNS = ("series", "date", "used_bytes", "capacity_bytes")
 MAX_FAULTS_TOLD = 10
 PATH_QUANTILES = (0.1, 0.5, 0.9)
 EPOCH = date(1970, 1, 1)
+TOP = 2.0**63
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -65,31 +66,53 @@ def read_table(path: Path) -> Table:
 
 def _columns(path: Path) -> dict[str, Any]:  # Any: arrays of several types
     """Fast way for good files; anything odd raises and is looked at row by row."""
-    table = pa_csv.read_csv(
-        path,
-        convert_options=pa_csv.ConvertOptions(
-            column_types={
-                "series": pa.string(), "date": pa.date32(), "used_bytes": pa.int64(),
-                "capacity_bytes": pa.int64(),
-            },
-            include_columns=list(COLUMNS),
-            strings_can_be_null=False,
-        ),
-    )  # fmt: skip
-    used, capacity = table["used_bytes"], table["capacity_bytes"]
-    low = [pc.min(column).as_py() for column in (used, capacity)]
-    if table["date"].null_count or any(x is not None and x < 0 for x in low):
-        raise ValueError
+    try:
+        table = _read_csv(path, amounts=pa.int64())
+    except pa.ArrowInvalid:
+        # Whole bytes written as 1.0 or 1e13, as tools with missing values do.
+        table = _read_csv(path, amounts=pa.float64())
+    used, capacity = (
+        table[name].cast(pa.float64(), safe=False).to_numpy(zero_copy_only=False).astype(np.float64)
+        for name in ("used_bytes", "capacity_bytes")
+    )
+    for amounts in (used, capacity):
+        known = amounts[~np.isnan(amounts)]
+        is_whole = np.isfinite(known) & (known >= 0) & (known == np.floor(known))
+        if not (is_whole & (known < TOP)).all():
+            raise ValueError
     series = table["series"].to_numpy(zero_copy_only=False)
-    if table.num_rows == 0 or (series == "").any():
+    if table.num_rows == 0 or table["date"].null_count or (series == "").any():
         raise ValueError
     return {
         "series": series.astype(str),
         "day": table["date"].cast(pa.int32()).to_numpy().astype(np.int64),
-        "used": used.to_numpy(zero_copy_only=False).astype(np.float64),
-        "is_capacity": ~capacity.is_null().to_numpy(zero_copy_only=False),
-        "capacity": capacity.fill_null(pa.scalar(0, pa.int64())).to_numpy().astype(np.int64),
+        "used": used,
+        "is_capacity": ~np.isnan(capacity),
+        "capacity": _whole(table["capacity_bytes"]),
     }
+
+
+def _read_csv(path: Path, *, amounts: pa.DataType) -> pa.Table:
+    return pa_csv.read_csv(
+        path,
+        convert_options=pa_csv.ConvertOptions(
+            column_types={
+                "series": pa.string(),
+                "date": pa.date32(),
+                "used_bytes": amounts,
+                "capacity_bytes": amounts,
+            },
+            include_columns=list(COLUMNS),
+            strings_can_be_null=False,
+        ),
+    )
+
+
+def _whole(column: Any) -> Int64s:  # Any: a chunked array of either type
+    """Bytes to the last one where they came as integers; 0 stands for unknown ones."""
+    zero = pa.scalar(0, column.type)
+    filled: Int64s = column.fill_null(zero).cast(pa.int64()).to_numpy()
+    return filled
 
 
 def _matrix(path: Path, *, names: list[str], row: Int64s, columns: dict[str, Any]) -> Table:
@@ -150,11 +173,9 @@ def _faults_of_row(
     except ValueError:
         faults.append(f"line {line}, date: “{record['date']}” is no ISO date")
     for name in ("used_bytes", "capacity_bytes"):
-        told = (record[name] or "").strip()
-        if told and not told.isdigit():
-            faults.append(f"line {line}, {name}: “{told}” is no whole number of bytes from 0 on")
-        elif told and int(told) > MAX_BYTES:
-            faults.append(f"line {line}, {name}: {told} is above 2^63 − 1")
+        fault = _fault_of_amount((record[name] or "").strip())
+        if fault:
+            faults.append(f"line {line}, {name}: {fault}")
     key, used = (record["series"], record["date"]), (record["used_bytes"] or "").strip()
     if used and seen.setdefault(key, (used, line))[0] != used:
         first = seen[key]
@@ -162,6 +183,18 @@ def _faults_of_row(
             f"line {line}, used_bytes: {used}, but line {first[1]} says {first[0]} for that day"
         )
     return faults
+
+
+def _fault_of_amount(told: str) -> str:
+    if told in ("", "nan", "NaN"):
+        return ""
+    try:
+        amount = Decimal(told)
+    except InvalidOperation:
+        return f"“{told}” is no whole number of bytes from 0 on"
+    if not amount.is_finite() or amount < 0 or amount != int(amount):
+        return f"“{told}” is no whole number of bytes from 0 on"
+    return f"{told} is above 2^63 − 1" if amount > MAX_BYTES else ""
 
 
 def _object(table: Table, *, learnt: Forecast, way: Runway, index: int) -> dict[str, Any]:

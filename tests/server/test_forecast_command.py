@@ -60,6 +60,38 @@ def test_each_series_gets_its_object_in_the_order_of_the_file(run_forecast):
     assert told["bare"]["as_of"] == "2026-02-08"
 
 
+def test_whole_bytes_written_as_decimals_are_taken(run_forecast):
+    plain = rows("a")
+    decimal = [f"{row[: row.rindex(',')]}.0,{30 * TIB:.6e}" for row in plain]
+    one, two = (
+        json.loads(run_forecast(lines, "--json").stdout)[0]
+        for lines in ([f"{row[: row.rindex(',')]},{30 * TIB}" for row in plain], decimal)
+    )
+    assert one["exhaustion"]["likely"] == two["exhaustion"]["likely"]
+
+
+def test_exabytes_past_what_floats_hold_exactly_are_taken(run_forecast):
+    odd = 2**53 + 1
+    lines = [f"a,{FIRST + timedelta(days=d)},{odd + d * 2**44},{2**60 + 1}" for d in range(60)]
+    done = run_forecast(lines, "--json")
+    assert done.returncode == 0, done.stderr
+    assert json.loads(done.stdout)[0]["growth_bytes_per_day"] == pytest.approx(2**44, rel=1e-3)
+
+
+def test_a_series_without_any_reading_gets_its_object(run_forecast):
+    bare = [f"a,{FIRST + timedelta(days=d)},,{TIB}" for d in range(40)]
+    told = json.loads(run_forecast([*bare, *rows("b")], "--json", "--path").stdout)
+    assert told[0] == {
+        "series": "a",
+        "as_of": None,
+        "growth_bytes_per_day": None,
+        "exhaustion": {"early": None, "likely": None, "late": None},
+        "reason": "no readings",
+        "path": None,
+    }
+    assert told[1]["exhaustion"]["likely"]
+
+
 def test_mark_and_horizon_are_kept_to(run_forecast):
     lower = json.loads(run_forecast(rows("a"), "--json", "--mark", "80").stdout)[0]
     full = json.loads(run_forecast(rows("a"), "--json").stdout)[0]

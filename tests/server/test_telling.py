@@ -142,11 +142,11 @@ def test_the_order_by_date_is_early_less_lead_time(early_on, wanted):
     assert (text.on, text.text) == (wanted, "" if wanted else "nothing to order")
 
 
-class Inner(serializers.Serializer):
+class Inner(serializers.Serializer[None]):
     size = serializers.IntegerField(min_value=1)
 
 
-class Outer(serializers.Serializer):
+class Outer(serializers.Serializer[None]):
     name = serializers.CharField()
     parts = Inner(many=True)
 
