@@ -1,8 +1,9 @@
 <script lang="ts">
   import '../app.css';
-  import { QueryClient, QueryClientProvider } from '@tanstack/svelte-query';
+  import { QueryCache, QueryClient, QueryClientProvider } from '@tanstack/svelte-query';
   import type { Snippet } from 'svelte';
   import { MediaQuery } from 'svelte/reactivity';
+  import { keys } from '$lib/api/queries';
   import { Refusal } from '$lib/api/refusal';
   import { preferences } from '$lib/format';
   import Frame from '$lib/features/session/Frame.svelte';
@@ -18,7 +19,15 @@
   // The server away or its database away passes by itself; any other refusal is an answer.
   const passes = (error: Error) =>
     error instanceof Refusal && (error.status === 0 || error.status === 503);
-  const client = new QueryClient({
+  // A session that has ended shows at the first question refused: ask who is signed in.
+  const queryCache = new QueryCache({
+    onError: (error) => {
+      if (error instanceof Refusal && (error.status === 401 || error.status === 403))
+        void client.invalidateQueries({ queryKey: keys.session });
+    },
+  });
+  const client: QueryClient = new QueryClient({
+    queryCache,
     defaultOptions: {
       queries: {
         staleTime: STALE_MS,

@@ -2,20 +2,20 @@
   import type { Part } from '$lib/api/client';
   import { preferences } from '$lib/format';
 
-  /** Text with amounts of bytes in it, each in the chosen unit. */
+  /** Text with amounts of bytes in it, each in the chosen unit; names and amounts stay whole. */
   interface Props {
     parts: Part[];
   }
   let { parts }: Props = $props();
-  const text = $derived(
-    parts
-      .map((part) =>
-        part.bytes === undefined
-          ? (part.text ?? '').replaceAll('-', '\u2011') // names stay in one piece
-          : preferences.bytes(part.bytes, true),
-      )
-      .join(''),
+  const words = $derived(
+    parts.flatMap((part) =>
+      part.bytes === undefined
+        ? (part.text ?? '').split(/(?<= )/).map((text) => ({ text, isWhole: text.includes('-') }))
+        : [{ text: preferences.bytes(part.bytes, true), isWhole: true }],
+    ),
   );
 </script>
 
-{text}
+{#each words as word, index (index)}{#if word.isWhole}<span class="whitespace-nowrap"
+      >{word.text.trimEnd()}</span
+    >{word.text.endsWith(' ') ? ' ' : ''}{:else}{word.text}{/if}{/each}

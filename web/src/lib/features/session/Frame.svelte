@@ -18,8 +18,8 @@
 
   async function signOut() {
     await api.DELETE('/api/v1/session');
-    client.clear();
-    await client.invalidateQueries({ queryKey: keys.session });
+    client.setQueryData(keys.session, { name: null, is_signed_in: false });
+    client.removeQueries({ predicate: (query) => query.queryKey[0] !== keys.session[0] });
   }
 </script>
 

@@ -1,0 +1,194 @@
+import csv
+import re
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import Stack
+from tests.browser.pages.feeds import FeedsPage
+from tests.browser.pages.place import TryPage
+from tests.browser.pages.pool import PoolPage
+from tests.browser.pages.sign_in import SignInPage
+from tests.browser.pages.today import TodayPage
+
+PLOVER_1 = 4  # the fifth stand-in
+
+
+def open_pool(page: Page, name: str) -> PoolPage:
+    TodayPage(page).jump_to(name)
+    pool = PoolPage(page)
+    pool.expect_open(name.replace(" ", " · "))
+    return pool
+
+
+def test_groups_stand_in_the_order_of_their_reach(signed_in: Page):
+    headings = signed_in.get_by_label("What ends first").get_by_role("heading", level=2)
+    expect(headings.first).to_contain_text("Inside lead time")
+    told = [text.split(",")[0].split("\n")[0] for text in headings.all_inner_texts()]
+    order = ["Inside lead time", "Within 90 days", "Later", "No end in sight"]
+    found = [next(name for name in order if text.startswith(name)) for text in told]
+    assert found == [name for name in order if name in found]
+
+
+def test_pools_without_an_end_are_shown_when_asked(signed_in: Page):
+    today = TodayPage(signed_in)
+    expect(today.row("heron-1 · deep-1")).to_have_count(0)
+    expect(today.row("avocet-2 · deep-2")).to_be_visible()  # caution: shown unasked
+    signed_in.get_by_role("button", name="show all").click()
+    expect(today.row("heron-1 · deep-1")).to_be_visible()
+
+
+def test_a_reason_names_the_jump_that_is_not_growth(signed_in: Page):
+    row = TodayPage(signed_in).row("plover-1 · deep-2")
+    expect(row).to_contain_text("left out of trend")
+    expect(row).to_contain_text("TiB on")
+
+
+def test_what_changed_leads_to_its_pool(signed_in: Page):
+    changed = signed_in.get_by_role("complementary", name="What changed")
+    expect(changed).to_contain_text("Feed dunlin-1 is failing")
+    changed.get_by_role("link", name="plover-1 · deep-2").first.click()
+    PoolPage(signed_in).expect_open("plover-1 · deep-2")
+
+
+def test_the_list_is_exported_as_it_is_narrowed(signed_in: Page, tmp_path: Path):
+    today = TodayPage(signed_in)
+    today.narrow_to("class:Swift site:Skerry")
+    expect(today.row("avocet")).to_have_count(0)
+    with signed_in.expect_download() as waiting:
+        signed_in.get_by_role("link", name="CSV").click()
+    kept = tmp_path / "pools.csv"
+    waiting.value.save_as(kept)
+    rows = list(csv.DictReader(kept.read_text().splitlines()))
+    assert rows[0]["name"] == "swift-2"
+    assert {row["service_class"] for row in rows} == {"Swift"}
+    assert {row["site_name"] for row in rows} == {"Skerry"}
+
+
+@pytest.mark.parametrize("window", ["7 d", "30 d", "1 y", "all"])
+def test_each_window_draws_and_stands_in_the_url(signed_in: Page, window: str):
+    pool = open_pool(signed_in, "heron-1 swift-2")
+    pool.look_at(window)
+    expect(signed_in).to_have_url(re.compile(f"window={window.replace(' ', '')}"))
+    signed_in.reload()
+    expect(signed_in.get_by_role("radio", name=window, exact=True)).to_be_checked()
+    expect(pool.chart.locator("svg path").first).to_be_attached()
+
+
+def test_the_chart_says_in_words_what_it_draws(signed_in: Page):
+    pool = open_pool(signed_in, "heron-1 swift-2")
+    expect(pool.chart).to_have_attribute("aria-label", re.compile("limit mark likely reached"))
+    expect(pool.chart).to_contain_text("not growth")
+    expect(pool.chart).to_contain_text("lead time 45 d")
+
+
+@pytest.mark.parametrize(
+    ("figure", "told"),
+    [
+        ("used", "as the array counts them"),
+        ("free", "Not all of it may be promised"),
+        ("overcommit", "in percent of usable"),
+        ("exposure", "filled what it was promised"),
+        ("order by", "time it takes to buy"),
+    ],
+)
+def test_every_figure_shows_its_working(signed_in: Page, figure: str, told: str):
+    pool = open_pool(signed_in, "heron-1 swift-2")
+    pool.figure(figure).click()
+    expect(pool.margin).to_contain_text(told)
+
+
+def test_an_unmapped_volume_is_told(signed_in: Page):
+    open_pool(signed_in, "avocet-1 swift-1")
+    expect(signed_in.get_by_text("unmapped")).to_have_count(2)
+
+
+def test_a_pool_that_is_not_there_says_so(signed_in: Page, complaints: list[str]):
+    signed_in.goto("/pools/999999")
+    expect(signed_in.get_by_role("alert")).to_contain_text("Pool 999999")
+    complaints.clear()
+
+
+def test_an_address_that_is_none_offers_the_way_back(signed_in: Page, complaints: list[str]):
+    signed_in.goto("/nowhere")
+    expect(signed_in.get_by_role("heading", name="Nothing is at /nowhere")).to_be_visible()
+    complaints.clear()
+
+
+def test_what_does_not_fit_anywhere_says_what_each_would_miss(signed_in: Page):
+    place = TryPage(signed_in)
+    place.open()
+    place.ask(How_many="500", Size_of_each="20 TiB")
+    expect(signed_in.get_by_text("No pool of this scope holds it")).to_be_visible()
+    expect(place.candidate("heron-1 · swift-2")).to_contain_text("past the overcommit limit")
+
+
+def test_a_tried_workload_stands_in_the_url(signed_in: Page):
+    place = TryPage(signed_in)
+    place.open()
+    place.ask(How_many="7", Size_of_each="3 TiB")
+    place.want_class("Deep")
+    expect(place.candidates.first).to_contain_text("Deep")
+    best = place.candidates.first.inner_text().splitlines()[1]
+    signed_in.reload()
+    expect(signed_in.get_by_label("How many")).to_have_value("7")
+    expect(place.candidates.first).to_contain_text(best)
+
+
+def test_a_paused_feed_cannot_be_collected_until_it_goes_on(signed_in: Page):
+    feeds = FeedsPage(signed_in)
+    feeds.open()
+    feeds.choose("plover-1")
+    margin = signed_in.get_by_role("complementary", name="Feed")
+    margin.get_by_role("button", name="pause").click()
+    expect(feeds.feed("plover-1")).to_contain_text("paused")
+    expect(feeds.feed("plover-1").get_by_role("button", name="collect now")).to_be_disabled()
+    margin.get_by_role("button", name="resume").click()
+    feeds.wait_until_collected("plover-1")
+
+
+def test_a_wrong_sign_in_is_told_at_the_feed_and_mended_there(signed_in: Page):
+    feeds = FeedsPage(signed_in)
+    feeds.open()
+    feeds.choose("heron-2")
+    margin = signed_in.get_by_role("complementary", name="Feed")
+    for password, told in (("high-water", "refuses the sign-in"), ("low-water", "fresh")):
+        margin.get_by_label("Password").fill(password)
+        margin.get_by_role("button", name="keep").click()
+        expect(margin.get_by_text("Kept; it counts from the next run on.")).to_be_visible()
+        expect(margin.get_by_label("Password")).to_have_value("")
+        feeds.wait_until_collected("heron-2")
+        feeds.collect_now("heron-2")
+        expect(feeds.feed("heron-2")).to_contain_text(told, timeout=60_000)
+
+
+def test_a_volume_larger_than_its_pool_is_a_warning_at_its_run(signed_in: Page, stack: Stack):
+    stack.tell_array(PLOVER_1, what="faults", kind="oversized", count=1)
+    feeds = FeedsPage(signed_in)
+    feeds.open()
+    feeds.choose("plover-1")
+    feeds.wait_until_collected("plover-1")
+    feeds.collect_now_and_wait("plover-1")
+    warned = feeds.runs.filter(has_text="1 warning").first
+    warned.get_by_text("1 warning").click()
+    expect(warned).to_contain_text("its last good figure stays")
+
+
+def test_signing_out_leaves_nothing_to_see(page: Page, complaints: list[str]):
+    SignInPage(page).sign_in("planner", "spring-tide")
+    page.get_by_role("button", name="planner").click()
+    page.get_by_role("button", name="sign out").click()
+    expect(page.get_by_role("button", name="Sign in")).to_be_visible()
+    page.goto("/feeds")
+    expect(page.get_by_role("button", name="Sign in")).to_be_visible()
+    complaints.clear()
+
+
+def test_a_session_that_ended_elsewhere_leads_to_the_sign_in(
+    signed_in: Page, complaints: list[str]
+):
+    signed_in.context.clear_cookies()
+    TodayPage(signed_in).narrow_to("heron")
+    expect(signed_in.get_by_role("button", name="Sign in")).to_be_visible()
+    complaints.clear()
