@@ -30,6 +30,7 @@ class Immutable(StaticFiles):
 
 def _application() -> Starlette:
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "keelmark.config.settings")
+    os.environ.setdefault("KEEL_POOL", "1")
     # Django compresses its own answers; only the files are left to Starlette's middleware.
     files = [Middleware(GZipMiddleware, minimum_size=GZIP_FROM_BYTES)]
     django = cast("ASGIApp", get_asgi_application())  # their stubs name the same shape apart

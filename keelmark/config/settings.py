@@ -62,6 +62,9 @@ ROOT_URLCONF = "keelmark.config.urls"
 ASGI_APPLICATION = "keelmark.config.asgi.application"
 APPEND_SLASH = False
 
+# Under ASGI every request has a thread of its own: a pool keeps their connections few.
+_POOL = {"min_size": 1, "max_size": 8, "timeout": 2}
+
 DATABASES: dict[str, dict[str, Any]] = {  # Any: Django's own loose shape
     "default": {
         "ENGINE": "django.db.backends.postgresql",
@@ -71,8 +74,7 @@ DATABASES: dict[str, dict[str, Any]] = {  # Any: Django's own loose shape
         "USER": _state.database_user,
         "PASSWORD": _state.database_password,
         "CONN_HEALTH_CHECKS": True,
-        "CONN_MAX_AGE": 60,
-        "OPTIONS": {"connect_timeout": 5},
+        "OPTIONS": {"connect_timeout": 5, "pool": _POOL if os.environ.get("KEEL_POOL") else False},
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"

@@ -31,6 +31,8 @@
     defaultOptions: {
       queries: {
         staleTime: STALE_MS,
+        // Told of every change: tracking which properties were read lost some updates.
+        notifyOnChangeProps: 'all',
         retry: (n, error) => passes(error) && n < MOST_RETRIES,
         retryDelay: RETRY_MS,
       },

@@ -23,7 +23,7 @@
 <button
   id="person"
   class="text-base text-ink-soft hover:text-ink"
-  aria-label="{person}: units, theme, sign out">{person}</button
+  aria-label="{person}, preferences">{person}</button
 >
 <Popover
   triggeredBy="#person"
