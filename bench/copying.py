@@ -7,7 +7,6 @@ table of a database of their own; the bare COPY gets its bytes ready-made, ours 
 arrays, and the second figure from the lines of an estate file.
 """
 
-import os
 import sys
 import time
 from collections.abc import Callable
@@ -15,28 +14,14 @@ from datetime import UTC, datetime
 
 import numpy as np
 
+from bench.database import bench_database
+
 N_ENTITIES, N_DAYS, N_ROUNDS = 1000, 400, 5
-DATABASE = "keelmark_bench"
 
 
 def main() -> None:
-    from keelmark.cli.database import drop_database, ensure_database
-
-    ensure_database(name=DATABASE)
-    os.environ["KEEL_DATABASE"] = DATABASE
-    from keelmark.cli.django import ready_django
-
-    ready_django()
-    from django.core.management import call_command
-
-    call_command("migrate", verbosity=0)
-    try:
+    with bench_database():
         _measure()
-    finally:
-        from django.db import connection
-
-        connection.close()
-        drop_database(name=DATABASE)
 
 
 def _measure() -> None:

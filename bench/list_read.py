@@ -7,7 +7,6 @@ forecasts; a page of 200 through the whole API (in process, so without the netwo
 very statement of that request through a bare cursor that fetches all its rows.
 """
 
-import os
 import sys
 import time
 from collections.abc import Callable
@@ -15,30 +14,16 @@ from datetime import UTC, datetime, timedelta
 
 import numpy as np
 
+from bench.database import bench_database
+
 N_ARRAYS, N_POOLS, N_DAYS, N_ROUNDS = 40, 2000, 120, 40
-DATABASE = "keelmark_bench"
 TIB = 1024**4
 
 
 def main() -> None:
-    from keelmark.cli.database import drop_database, ensure_database
-
-    ensure_database(name=DATABASE)
-    os.environ["KEEL_DATABASE"] = DATABASE
-    from keelmark.cli.django import ready_django
-
-    ready_django()
-    from django.core.management import call_command
-
-    call_command("migrate", verbosity=0)
-    try:
+    with bench_database():
         _fill()
         _measure()
-    finally:
-        from django.db import connection
-
-        connection.close()
-        drop_database(name=DATABASE)
 
 
 def _fill() -> None:

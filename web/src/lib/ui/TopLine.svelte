@@ -2,6 +2,7 @@
   import { page } from '$app/state';
   import { bearing } from '$lib/url/bearing.svelte';
   import JumpBox from './JumpBox.svelte';
+  import Logo from './Logo.svelte';
   import PersonMenu from './PersonMenu.svelte';
 
   interface Props {
@@ -21,14 +22,7 @@
 
 <header class="top-line flex items-center gap-6 border-b border-rule bg-paper-raised px-4">
   <a href={bearing.href('/')} class="flex items-center gap-2.5 text-lg whitespace-nowrap">
-    <svg viewBox="0 0 16 16" width="16" height="18" class="text-ink" aria-hidden="true">
-      <path
-        d="M4 0v16M4 1h8M4 6h5M4 11h8M4 15h5"
-        fill="none"
-        stroke="currentColor"
-        stroke-width="2"
-      />
-    </svg>
+    <Logo />
     Keel Mark
   </a>
   <nav class="flex gap-5 text-base" aria-label="Sections">

@@ -1,6 +1,6 @@
 <script lang="ts">
   import { formatDay, formatRunway, preferences } from '$lib/format';
-  import DraughtGauge from '$lib/ui/DraughtGauge.svelte';
+  import PoolGauge from '$lib/ui/PoolGauge.svelte';
   import { bearing } from '$lib/url/bearing.svelte';
   import MarginBar from './MarginBar.svelte';
   import ShortStrip from './ShortStrip.svelte';
@@ -51,14 +51,7 @@
       )}</span
     >
   </span>
-  <DraughtGauge
-    usedBytes={pool.used_bytes}
-    usableBytes={pool.usable_bytes}
-    provisionedBytes={pool.provisioned_bytes}
-    cautionPercent={pool.caution_percent}
-    limitPercent={pool.limit_percent}
-    label="{preferences.bytes(pool.used_bytes)} used of {preferences.bytes(pool.usable_bytes)}"
-  />
+  <PoolGauge {pool} />
   <MarginBar
     marginBytes={space?.margin_bytes ?? null}
     isCleared={space?.is_cleared ?? false}

@@ -3,6 +3,7 @@
   import { Button, Input, Label } from 'flowbite-svelte';
   import { api, bodyOf } from '$lib/api/client';
   import { keys } from '$lib/api/queries';
+  import Logo from '$lib/ui/Logo.svelte';
 
   let name = $state('');
   let password = $state('');
@@ -20,14 +21,7 @@
 
 <main class="mx-auto flex h-dvh w-80 flex-col justify-center gap-4">
   <h1 class="flex items-center gap-3 text-xl">
-    <svg viewBox="0 0 16 16" width="20" height="22" aria-hidden="true">
-      <path
-        d="M4 0v16M4 1h8M4 6h5M4 11h8M4 15h5"
-        fill="none"
-        stroke="currentColor"
-        stroke-width="2"
-      />
-    </svg>
+    <Logo width="20" height="22" />
     Keel Mark
   </h1>
   <p class="water text-ink-soft">What is full, what will be, and when.</p>

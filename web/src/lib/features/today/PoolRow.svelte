@@ -2,7 +2,7 @@
   import type { Pool } from '$lib/api/client';
   import { exactBytes, formatDay, formatRunway, preferences } from '$lib/format';
   import { bearing } from '$lib/url/bearing.svelte';
-  import DraughtGauge from '$lib/ui/DraughtGauge.svelte';
+  import PoolGauge from '$lib/ui/PoolGauge.svelte';
   import RunwayStrip from '$lib/ui/RunwayStrip.svelte';
   import Sentence from '$lib/ui/Sentence.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
@@ -42,14 +42,7 @@
     class="row-runway border-b border-rule hover:bg-paper-raised focus:bg-depth-1"
   >
     <StateGlyph state={pool.attention} />
-    <DraughtGauge
-      usedBytes={pool.used_bytes}
-      usableBytes={pool.usable_bytes}
-      provisionedBytes={pool.provisioned_bytes}
-      cautionPercent={pool.caution_percent}
-      limitPercent={pool.limit_percent}
-      label="{preferences.bytes(pool.used_bytes)} used of {preferences.bytes(pool.usable_bytes)}"
-    />
+    <PoolGauge {pool} />
     <span class="min-w-0">
       <span class="lead block font-semibold">{name}</span>
       <span class="lead block text-xs text-ink-soft" title={exactBytes(pool.usable_bytes)}>
