@@ -27,7 +27,14 @@ from keelmark.forecasts import selectors
 from keelmark.forecasts.changes import changes_for
 from keelmark.forecasts.export import csv_of
 from keelmark.forecasts.models import Reach
-from keelmark.forecasts.rows import PoolRow, dates_of, forecast_of, row_of
+from keelmark.forecasts.rows import (
+    Listed,
+    PoolRow,
+    dates_of,
+    forecast_of,
+    row_of,
+    row_of_listed,
+)
 from keelmark.forecasts.services import HORIZON_DAYS
 from keelmark.forecasts.workings import workings_of
 
@@ -191,9 +198,9 @@ class PoolPages(CursorPagination):
     ordering = ("forecast__reach", "forecast__sort_on", "pk")
 
     def _get_position_from_instance(self, instance: Any, ordering: Any) -> str:  # Any: DRF
-        """Look through the relation, which the base class does not."""
-        forecast = forecast_of(instance)
-        return str(forecast.reach) if forecast else str(Reach.NO_END.value)
+        """Return the reach, by which the pages are ordered first."""
+        reach = Listed(*instance).reach
+        return str(Reach.NO_END.value if reach is None else reach)
 
 
 @extend_schema_view(
@@ -219,10 +226,12 @@ class PoolViewSet(GenericViewSet[Pool]):
 
     @extend_schema(parameters=[SCOPE], responses={200: PoolRead(many=True), 400: Problem})
     def list(self, request: Request) -> Response:
-        pools = selectors.listed_pools_for(actor_of(request), terms=terms_of(request))
+        pools = selectors.listed_for(actor_of(request), terms=terms_of(request))
         page = self.paginate_queryset(pools) or []
         # The rows are plain already; a serializer would take as long again as the SQL.
-        return self.get_paginated_response([_flat(row_of(pool)) for pool in page])
+        return self.get_paginated_response(
+            [_flat(row_of_listed(Listed(*listed))) for listed in page]
+        )
 
     @extend_schema(
         parameters=[SCOPE],
@@ -232,8 +241,8 @@ class PoolViewSet(GenericViewSet[Pool]):
     @action(detail=False, pagination_class=None)
     def export(self, request: Request) -> HttpResponse:
         """Every pool of the scope in the order of the list: exact bytes, ISO dates, as CSV."""
-        pools = selectors.listed_pools_for(actor_of(request), terms=terms_of(request))
-        return csv_of([row_of(pool) for pool in pools])
+        pools = selectors.listed_for(actor_of(request), terms=terms_of(request))
+        return csv_of([row_of_listed(Listed(*listed)) for listed in pools])
 
     @extend_schema(responses={200: PoolDetailRead, 404: Problem})
     def retrieve(self, request: Request, pool_id: int) -> Response:

@@ -2,8 +2,9 @@
 
 from dataclasses import dataclass
 from datetime import date, datetime
+from typing import Any, NamedTuple
 
-from keelmark.estate import selectors as estate
+from keelmark.core.ledger import Ledger, Marks
 from keelmark.estate.models import Pool
 from keelmark.forecasts.models import PoolForecast, Reach
 from keelmark.forecasts.reasons import Part
@@ -50,6 +51,7 @@ class PoolRow:
     order_by_on: date | None
 
 
+NOT_YET = "not forecast yet"
 NO_DATES = Dates(early_on=None, likely_on=None, late_on=None)
 
 
@@ -64,17 +66,68 @@ def dates_of(forecast: PoolForecast | None, *, mark: str) -> Dates:
     )
 
 
+class Listed(NamedTuple):
+    """What a row is made of, as one SELECT brings it; `PATHS` says from where."""
+
+    pool_id: int
+    name: str
+    array_name: str
+    site_name: str | None
+    service_class: str | None
+    usable_bytes: int
+    used_bytes: int
+    provisioned_bytes: int | None
+    thick_unwritten_bytes: int
+    read_at: datetime
+    caution_percent: int
+    limit_percent: int
+    lead_time_days: int
+    reach: int | None
+    as_of: date | None
+    attention: str | None
+    attention_because: str | None
+    reason: list[Part] | None
+    growth_bytes_per_day: int | None
+    early_on: date | None
+    likely_on: date | None
+    late_on: date | None
+
+
+PATHS = (
+    "pk", "entity__name", "array__entity__name", "array__site__entity__name",
+    "service_class__name", "usable_bytes", "used_bytes", "provisioned_bytes",
+    "thick_unwritten_bytes", "read_at", "marks_caution_percent", "marks_limit_percent",
+    "marks_lead_time_days", "forecast__reach", "forecast__as_of", "forecast__attention",
+    "forecast__attention_because", "forecast__reason", "forecast__growth_bytes_per_day",
+    "forecast__limit_early_on", "forecast__limit_likely_on", "forecast__limit_late_on",
+)  # fmt: skip
+
+
 def row_of(pool: Pool) -> PoolRow:
     """Return the row of a pool read through selectors.pools_for."""
-    ledger = estate.ledger_of(pool)
-    forecast = forecast_of(pool)
-    site = pool.array.site
+    return row_of_listed(Listed(*(_followed(pool, path=path) for path in PATHS)))
+
+
+def row_of_listed(listed: Listed) -> PoolRow:
+    """Return the row of what selectors.listed_for read."""
+    marks = Marks(
+        caution_percent=listed.caution_percent,
+        limit_percent=listed.limit_percent,
+        lead_time_days=listed.lead_time_days,
+    )
+    ledger = Ledger(
+        usable_bytes=listed.usable_bytes,
+        used_bytes=listed.used_bytes,
+        provisioned_bytes=listed.provisioned_bytes,
+        reserved_bytes=listed.thick_unwritten_bytes,
+        marks=marks,
+    )
     return PoolRow(
-        id=pool.pk,
-        name=pool.entity.name,
-        array_name=pool.array.entity.name,
-        site_name=site.entity.name if site else None,
-        service_class=pool.service_class.name if pool.service_class else None,
+        id=listed.pool_id,
+        name=listed.name,
+        array_name=listed.array_name,
+        site_name=listed.site_name,
+        service_class=listed.service_class,
         usable_bytes=ledger.usable_bytes,
         used_bytes=ledger.used_bytes,
         free_bytes=ledger.free_bytes,
@@ -83,21 +136,29 @@ def row_of(pool: Pool) -> PoolRow:
         provisioned_bytes=ledger.provisioned_bytes,
         exposure_bytes=ledger.exposure_bytes,
         overcommit_percent=ledger.overcommit_percent,
-        caution_percent=ledger.marks.caution_percent,
-        limit_percent=ledger.marks.limit_percent,
-        lead_time_days=ledger.marks.lead_time_days,
-        read_at=pool.read_at,
-        as_of=forecast.as_of if forecast else None,
-        attention=forecast.attention if forecast else "unread",
-        attention_because=forecast.attention_because if forecast else "not forecast yet",
-        reason=forecast.reason if forecast else [{"text": "not forecast yet"}],
-        reach=Reach(forecast.reach).name.lower() if forecast else "no_end",
-        growth_bytes_per_day=forecast.growth_bytes_per_day if forecast else None,
-        limit=dates_of(forecast, mark="limit"),
-        order_by_on=order_by(forecast, lead_time_days=ledger.marks.lead_time_days)
-        if forecast
-        else None,
+        caution_percent=marks.caution_percent,
+        limit_percent=marks.limit_percent,
+        lead_time_days=marks.lead_time_days,
+        read_at=listed.read_at,
+        as_of=listed.as_of,
+        attention=listed.attention or "unread",
+        attention_because=listed.attention_because or NOT_YET,
+        reason=[{"text": NOT_YET}] if listed.reason is None else listed.reason,
+        reach=Reach.NO_END.name.lower()
+        if listed.reach is None
+        else Reach(listed.reach).name.lower(),
+        growth_bytes_per_day=listed.growth_bytes_per_day,
+        limit=Dates(early_on=listed.early_on, likely_on=listed.likely_on, late_on=listed.late_on),
+        order_by_on=order_by(listed.early_on, lead_time_days=marks.lead_time_days),
     )
+
+
+def _followed(pool: Pool, *, path: str) -> Any:  # Any: whatever stands at the path
+    """Follow a path of a query over objects; None where a link is missing."""
+    at: Any = pool
+    for name in path.split("__"):
+        at = None if at is None else getattr(at, name, None)
+    return at
 
 
 def forecast_of(pool: Pool) -> PoolForecast | None:

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from datetime import date, timedelta
+from typing import Any
 
 import numpy as np
 from django.contrib.auth.models import User
@@ -14,6 +15,7 @@ from keelmark.estate import selectors as estate
 from keelmark.estate.models import Pool, Volume
 from keelmark.estate.sift import Term
 from keelmark.forecasts.models import PoolForecast
+from keelmark.forecasts.rows import PATHS
 from keelmark.readings.selectors import series_of
 
 FAN_QUANTILES = (0.1, 0.25, 0.5, 0.75, 0.9)
@@ -30,36 +32,9 @@ def pools_for(actor: User, *, terms: list[Term] | None = None) -> QuerySet[Pool]
     return pools.order_by("forecast__reach", "forecast__sort_on", "pk")
 
 
-# What a list does not show; a page of pools reads in half the time without it.
-_UNLISTED = (
-    *(
-        f"forecast__{mark}_{n}_on"
-        for mark in ("caution", "full")
-        for n in ("early", "likely", "late")
-    ),
-    *(
-        f"forecast__{name}"
-        for name in (
-            "said_week_ago_on",
-            "said_month_ago_on",
-            "made_at",
-            "unjudged_because",
-            "last_bytes",
-            "rhythm_bytes",
-        )
-    ),
-    *(f"forecast__{name}" for name in ("wander_variance", "drift_variance", "shifts", "odd_on")),
-    *(
-        f"{path}__{name}"
-        for path in ("entity", "array__entity", "array__site__entity")
-        for name in ("kind", "uid", "first_seen_at", "last_seen_at", "retired_at")
-    ),
-)
-
-
-def listed_pools_for(actor: User, *, terms: list[Term]) -> QuerySet[Pool]:
-    """Return visible pools as a list shows them."""
-    return pools_for(actor, terms=terms).defer(*_UNLISTED)
+def listed_for(actor: User, *, terms: list[Term]) -> QuerySet[Pool, tuple[Any, ...]]:
+    """Return visible pools as tuples of rows.PATHS: a list needs no model objects."""
+    return pools_for(actor, terms=terms).values_list(*PATHS)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -1,7 +1,7 @@
 """The arithmetic behind each shown figure, with this pool's own numbers."""
 
 from dataclasses import dataclass, field
-from datetime import date
+from datetime import date, timedelta
 
 from keelmark.core.ledger import Ledger
 from keelmark.estate.models import Pool
@@ -200,7 +200,7 @@ def _order_by(ledger: Ledger, forecast: PoolForecast) -> Working:
         Step(label="early date", on=early, text="beyond 2 y" if early is None else ""),
         Step(label="lead time", sign="−", text=f"{ledger.marks.lead_time_days} d"),
     ]
-    order_on = order_by(forecast, lead_time_days=ledger.marks.lead_time_days)
+    order_on = order_by(early, lead_time_days=ledger.marks.lead_time_days)
     text = "nothing to order" if order_on is None else ""
     steps.append(Step(label="order by", on=order_on, text=text, is_result=True))
     return Working(
@@ -211,9 +211,6 @@ def _order_by(ledger: Ledger, forecast: PoolForecast) -> Working:
     )
 
 
-def order_by(forecast: PoolForecast, *, lead_time_days: int) -> date | None:
+def order_by(early_on: date | None, *, lead_time_days: int) -> date | None:
     """Return the last day on which an order still comes in time, one chance in ten aside."""
-    if forecast.limit_early_on is None:
-        return None
-    ordinal = forecast.limit_early_on.toordinal() - lead_time_days
-    return date.fromordinal(ordinal)
+    return None if early_on is None else early_on - timedelta(days=lead_time_days)

@@ -137,7 +137,7 @@ def test_an_unjudged_pool_tells_why_in_its_working():
 )
 def test_the_order_by_date_is_early_less_lead_time(early_on, wanted):
     made = forecast(limit_early_on=early_on)
-    assert order_by(made, lead_time_days=45) == wanted
+    assert order_by(early_on, lead_time_days=45) == wanted
     text = steps_of("order_by", of=made)["order by"]
     assert (text.on, text.text) == (wanted, "" if wanted else "nothing to order")
 
