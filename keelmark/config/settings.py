@@ -99,7 +99,7 @@ REST_FRAMEWORK = {
     "DEFAULT_PARSER_CLASSES": ["rest_framework.parsers.JSONParser"],
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
     "EXCEPTION_HANDLER": "keelmark.access.problems.problem_of",
-    "DEFAULT_THROTTLE_RATES": {"sign-in": "30/min"},
+    "DEFAULT_THROTTLE_RATES": {"sign-in": "60/min"},
     "UNAUTHENTICATED_USER": "django.contrib.auth.models.AnonymousUser",
 }
 SPECTACULAR_SETTINGS = {

@@ -12,7 +12,7 @@ from typing import Any
 
 import httpx
 import pytest
-from playwright.sync_api import Page
+from playwright.sync_api import Page, expect
 
 from keelmark.config.state import PROJECT
 from tests.browser.pages.sign_in import SignInPage
@@ -22,6 +22,7 @@ FLAGS = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
     "--disable-background-networking", "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
+expect.set_options(timeout=15_000)  # a busy machine is slow, not wrong
 NETWORK_COMPLAINT = "Failed to load resource"
 
 
