@@ -14,16 +14,8 @@
     leadTimeDays: number;
     orderByOn?: string | null;
     attention?: string;
-    before?: Dates;
   }
-  let {
-    dates,
-    leadTimeDays,
-    orderByOn = null,
-    attention = 'clear',
-    before,
-    ...rest
-  }: Props = $props();
+  let { dates, leadTimeDays, orderByOn = null, attention = 'clear', ...rest }: Props = $props();
 
   const HEIGHT = 40;
   const TINTS: Record<string, string> = {
@@ -31,7 +23,6 @@
     over: 'text-over',
     caution: 'text-shoal',
     unread: 'text-ink-soft',
-    plan: 'text-plan',
   };
   const at = (iso: string | null) => (iso === null ? null : x(daysUntil(iso)));
   const whisker = $derived({
@@ -39,17 +30,8 @@
     likely: at(dates.likely_on),
     late: at(dates.late_on) ?? WIDTH,
   });
-  const past = $derived(
-    before
-      ? {
-          early: at(before.early_on),
-          likely: at(before.likely_on),
-          late: at(before.late_on) ?? WIDTH,
-        }
-      : null,
-  );
   const flagDays = $derived(orderByOn === null ? null : daysUntil(orderByOn));
-  const middle = $derived(before ? 26 : HEIGHT / 2);
+  const middle = HEIGHT / 2;
 </script>
 
 <svg
@@ -64,23 +46,6 @@
   {#each TICKS as tick (tick.days)}
     <path d="M{x(tick.days)} 0V{HEIGHT}" class="stroke-rule" stroke-width="1" />
   {/each}
-  {#if past && past.early !== null}
-    <g class="text-ink-soft">
-      <rect
-        x={past.early}
-        y="10"
-        width={Math.max(past.late - past.early, 1)}
-        height="4"
-        fill="currentColor"
-        opacity="0.45"
-      />
-      {#if past.likely !== null}<path
-          d="M{past.likely} 6v12"
-          stroke="currentColor"
-          stroke-width="2"
-        />{/if}
-    </g>
-  {/if}
   {#if whisker.early !== null}
     <g class={TINTS[attention] ?? 'text-depth-5'}>
       <rect

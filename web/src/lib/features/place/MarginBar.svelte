@@ -6,9 +6,8 @@
     marginBytes: number | null;
     isCleared: boolean;
     scaleBytes: number;
-    words?: string;
   }
-  let { marginBytes, isCleared, scaleBytes, words }: Props = $props();
+  let { marginBytes, isCleared, scaleBytes }: Props = $props();
   const HALF = 30;
   const ZERO = 34;
   const length = $derived(
@@ -17,10 +16,9 @@
       Math.min(HALF, (Math.abs(marginBytes ?? scaleBytes / 4) / Math.max(scaleBytes, 1)) * HALF),
     ),
   );
-  const shown = $derived(words ?? preferences.bytes(marginBytes, true));
 </script>
 
-<span class="flex items-center gap-1" title={words ?? exactBytes(marginBytes)}>
+<span class="flex items-center gap-1" title={exactBytes(marginBytes)}>
   <svg viewBox="0 0 68 20" width="52" height="16" class="shrink-0" aria-hidden="true">
     <rect
       x={isCleared ? ZERO : ZERO - length}
@@ -31,5 +29,7 @@
     />
     <path d="M{ZERO} 0v20" class="stroke-ink-soft" stroke-width="1.4" />
   </svg>
-  <span class="figures text-xs whitespace-nowrap {isCleared ? '' : 'text-signal'}">{shown}</span>
+  <span class="figures text-xs whitespace-nowrap {isCleared ? '' : 'text-signal'}"
+    >{preferences.bytes(marginBytes, true)}</span
+  >
 </span>
