@@ -17,6 +17,11 @@
   const margin = (hurdle: string) => candidate.margins.find((one) => one.hurdle === hurdle);
   const space = $derived(margin('space'));
   const overcommit = $derived(margin('overcommit'));
+  const range = $derived.by(() => {
+    const { early_on, likely_on } = candidate.after;
+    if (!early_on) return 'no end in sight';
+    return likely_on ? formatRunway(candidate.after) : `early ${formatDay(early_on)}`;
+  });
   const why = $derived.by(() => {
     const told = [];
     if (margin('read')?.is_cleared === false) told.push('not judged: readings too old or too few');
@@ -73,9 +78,7 @@
       <span class="figures block font-semibold text-plan"
         >{candidate.after.likely_on ? formatDay(candidate.after.likely_on) : 'beyond 2 y'}</span
       >
-      <span class="figures block text-xs text-ink-soft"
-        >{candidate.after.early_on ? formatRunway(candidate.after) : 'no end in sight'}</span
-      >
+      <span class="figures block text-xs text-ink-soft">{range}</span>
     </span>
   {:else}
     <span class="col-span-2 text-xs">{why}</span>
