@@ -1,12 +1,16 @@
 """Writes feeds and runs: asks for collections, carries them out, imports files."""
 
 import asyncio
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from threading import Event, Thread
 
 import structlog
 from django.conf import settings
 from django.contrib.auth.models import User
-from django.db import IntegrityError, connection, transaction
+from django.db import DatabaseError, IntegrityError, connection, transaction
 from django.db.models import Q
 from procrastinate.contrib.django import app as queue
 from procrastinate.exceptions import AlreadyEnqueued
@@ -128,8 +132,10 @@ def carry_out(*, run_id: int) -> Run:
     run.beat_at = run.started_at
     run.save(update_fields=["state", "started_at", "beat_at"])
     try:
-        collection = asyncio.run(_collect_beating(run, feed=feed))
-        imported = _import_collection(collection, run=run, feed=feed)
+        with beating(run.pk) as told:
+            collection = _collected(feed, told=told)
+            told.step = "writing"
+            imported = _import_collection(collection, feed=feed)
     except CollectError as exc:
         _end(run, state=RunState.FAILED, problem=str(exc))
         return run
@@ -142,41 +148,61 @@ def carry_out(*, run_id: int) -> Run:
     return run
 
 
-async def _collect_beating(run: Run, *, feed: Feed) -> Collection:
-    """Collect while the run's row tells every second how far it is."""
-    told = ("sign-in", 0)
+@dataclass(slots=True)
+class _Told:
+    """How far a run is, for whoever asks."""
 
-    def progress(step: str, n_read: int) -> None:
-        nonlocal told
-        told = (step, n_read)
+    step: str = "sign-in"
+    n_read: int = 0
 
-    async def beat() -> None:
+
+@contextmanager
+def beating(run_id: int, *, every_seconds: float = BEAT_SECONDS) -> Iterator[_Told]:
+    """Keep a run's row alive from a thread of its own, through reading and writing alike."""
+    told, is_over = _Told(), Event()
+
+    def beat() -> None:
         while True:
-            await asyncio.to_thread(_beat, run.pk, step=told[0], n_read=told[1])
-            await asyncio.sleep(BEAT_SECONDS)
+            try:
+                _beat(run_id, told=told)
+            except DatabaseError:
+                log.warning("beat_missed", run_id=run_id)
+            if is_over.wait(every_seconds):
+                connection.close()
+                return
 
-    beating = asyncio.create_task(beat())
+    thread = Thread(target=beat, name=f"beat of run {run_id}", daemon=True)
+    thread.start()
     try:
-        return await collect(
+        yield told
+    finally:
+        is_over.set()
+        thread.join()
+
+
+def _beat(run_id: int, *, told: _Told) -> None:
+    Run.objects.filter(pk=run_id, state=RunState.RUNNING).update(
+        beat_at=datetime.now(UTC), step=told.step, n_read=told.n_read
+    )
+
+
+def _collected(feed: Feed, *, told: _Told) -> Collection:
+    def progress(step: str, n_read: int) -> None:
+        told.step, told.n_read = step, n_read
+
+    return asyncio.run(
+        collect(
             feed.url,
             user=feed.user,
             password=opened(feed.password_encrypted),
             progress=progress,
             back_off_seconds=settings.FEED_BACK_OFF_SECONDS,
         )
-    finally:
-        beating.cancel()
-
-
-def _beat(run_id: int, *, step: str, n_read: int) -> None:
-    Run.objects.filter(pk=run_id, state=RunState.RUNNING).update(
-        beat_at=datetime.now(UTC), step=step, n_read=n_read
     )
-    connection.close()
 
 
 @transaction.atomic
-def _import_collection(collection: Collection, *, run: Run, feed: Feed) -> Imported:
+def _import_collection(collection: Collection, *, feed: Feed) -> Imported:
     imported = Imported()
     import_documents(collection.documents, into=imported)
     told = next(d for d in collection.documents if isinstance(d, ArrayDocument))

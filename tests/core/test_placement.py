@@ -66,6 +66,19 @@ def test_new_dates_count_the_workload_in():
     assert verdict.likely_days == pytest.approx(500, rel=0.02)
 
 
+def test_reserved_space_narrows_the_room_but_moves_no_date():
+    plain, thick = (
+        place(
+            make_pools(reserved_bytes=np.array([reserved])),
+            workload=make_workload(),
+            horizon_days=2000,
+        )[0]
+        for reserved in (0, 15 * TIB)
+    )
+    assert plain.left_bytes - thick.left_bytes == pytest.approx(15 * TIB, abs=2)
+    assert thick.likely_days == plain.likely_days
+
+
 @pytest.mark.parametrize(
     ("facts", "hurdle", "missed_bytes"),
     [

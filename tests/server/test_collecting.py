@@ -1,4 +1,5 @@
 import asyncio
+import time
 from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 
@@ -13,6 +14,7 @@ from keelmark.feeds.redfish.walk import collect
 from keelmark.feeds.selectors import feeds_for, state_of
 from keelmark.feeds.services import (
     ask_collection,
+    beating,
     carry_out,
     queue_due,
     set_feed,
@@ -204,6 +206,24 @@ def test_a_run_whose_worker_died_is_marked_and_queued_anew(standin, make_feed, p
     assert "last good state stands" in run.problem
     again = Run.objects.get(state=RunState.QUEUED)
     assert carry_out(run_id=again.pk).state == RunState.DONE
+
+
+@pytest.mark.django_db(transaction=True)
+def test_a_run_beats_for_as_long_as_it_works_and_no_longer():
+    old = datetime.now(UTC) - timedelta(hours=1)
+    run = Run.objects.create(
+        source="heron-1", state=RunState.RUNNING, asked_at=old, started_at=old, beat_at=old
+    )
+    with beating(run.pk, every_seconds=0.01) as told:
+        told.step, told.n_read = "writing", 7
+        until = time.monotonic() + 10
+        while run.step != "writing" and time.monotonic() < until:
+            run.refresh_from_db()
+    assert (run.step, run.n_read) == ("writing", 7)
+    assert datetime.now(UTC) - run.beat_at < timedelta(minutes=1)
+    assert sweep_lost(now=datetime.now(UTC)) == 0
+    Run.objects.update(beat_at=old)
+    assert sweep_lost(now=datetime.now(UTC)) == 1
 
 
 def test_a_live_run_is_left_alone_by_the_sweep(make_feed, planner):

@@ -12,17 +12,6 @@ from tests.conftest import ANCHOR_ON, PASSWORD, USER
 ROOT = "/redfish/v1"
 
 
-@pytest.fixture
-def heron(standin):
-    return standin("heron-1")
-
-
-@pytest.fixture
-def ask(heron):
-    with httpx.Client(base_url=heron.url, auth=(USER, PASSWORD), trust_env=False) as client:
-        yield client.get
-
-
 def volume_path(heron):
     return f"{heron.service.tree.storage}/Volumes/swift-2-tide-gauge-01"
 

@@ -7,17 +7,6 @@ from tests.conftest import PASSWORD, USER
 ROOT = "/redfish/v1"
 
 
-@pytest.fixture
-def heron(standin):
-    return standin("heron-1")
-
-
-@pytest.fixture
-def signed_in(heron):
-    with httpx.Client(base_url=heron.url, auth=(USER, PASSWORD), trust_env=False) as client:
-        yield client
-
-
 def test_a_public_client_library_logs_in_and_walks_the_tree(heron, monkeypatch):
     monkeypatch.setenv("NO_PROXY", "127.0.0.1")
     client = redfish.redfish_client(

@@ -206,7 +206,8 @@ def _new_runways(pools: Pools, *, workload: Workload, horizon_days: int) -> Runw
 
     The real date is never before the later of the two, so that one is told.
     """
-    last = (pools.used_bytes + pools.reserved_bytes).astype(np.float64)
+    # Used alone, as in the dates without the workload: what is reserved is not written yet.
+    last = pools.used_bytes.astype(np.float64)
     ever = workload.n_copies * workload.growth_bytes_per_day
     bounds = [
         first_passage_days(

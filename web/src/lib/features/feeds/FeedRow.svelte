@@ -16,6 +16,11 @@
   const client = useQueryClient();
   const runs = createQuery(() => runsQuery(feed.id));
   const live = $derived(runs.data?.results.find(isLive) ?? null);
+  const progress = $derived.by(() => {
+    if (!live || live.state === 'queued') return 'waiting for a worker';
+    if (live.step === 'writing') return `writing what ${live.n_read} resources told`;
+    return `reading ${live.step}, ${live.n_read} resources so far`;
+  });
   const collect = createMutation(() => ({
     mutationFn: () => collectNow(feed.id),
     onSuccess: () => client.invalidateQueries({ queryKey: keys.runs }),
@@ -53,11 +58,7 @@
     {#if collect.error}
       <span class="lead block text-signal" role="alert">{collect.error.message}</span>
     {:else if live}
-      <span class="figures block text-xs text-ink-soft" role="status"
-        >{live.state === 'queued'
-          ? 'waiting for a worker'
-          : `reading ${live.step}, ${live.n_read} resources so far`}</span
-      >
+      <span class="figures block text-xs text-ink-soft" role="status">{progress}</span>
     {:else if feed.last_problem}
       <span class="lead block text-xs text-signal" title={feed.last_problem}
         >{feed.last_problem}</span
