@@ -10,7 +10,7 @@ arrays, and the second figure from the lines of an estate file.
 import sys
 import time
 from collections.abc import Callable
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 
 import numpy as np
 
@@ -31,7 +31,9 @@ def _measure() -> None:
     from keelmark.estate.models import Entity
     from keelmark.readings import sql
     from keelmark.readings.binary import copy_payload
-    from keelmark.readings.services import rows_of_readings, write_daily
+    from keelmark.readings.partitions import cover_days
+    from keelmark.readings.rows import rows_of_readings
+    from keelmark.readings.services import write_daily
 
     now = datetime.now(UTC)
     Entity.objects.all().delete()
@@ -52,10 +54,13 @@ def _measure() -> None:
     ]
     lines = [to_line(document) for document in documents]
     rows = rows_of_readings(documents, ids=ids)
-    payload = copy_payload(rows)
+    payload = copy_payload(rows.columns())
+
+    first_on = datetime(2025, 10, 20, tzinfo=UTC).date()
+    cover_days(first_on=first_on, last_on=first_on + timedelta(days=N_DAYS))
 
     def bare() -> None:
-        with connection.cursor() as cursor, cursor.copy(sql.COPY_STRAIGHT) as copy:
+        with connection.cursor() as cursor, cursor.copy(sql.COPY_DAILY) as copy:
             copy.write(payload)
 
     def from_lines() -> None:

@@ -1,4 +1,4 @@
-"""`python -m standins serve|history …`: run the arrays, or write their history."""
+"""`python -m standins serve|history|records|hosts …`: run the estate, or write its files."""
 
 import argparse
 import asyncio
@@ -10,44 +10,83 @@ import uvicorn
 
 from standins.estate import Estate, make_estate
 from standins.estate_file import write_history
+from standins.exporter import Exporter
+from standins.libvirt_xml import write_hosts
+from standins.objects import serve_objects
+from standins.records import write_records
 from standins.redfish.service import Service
 
 USER, PASSWORD = "planner-ro", "low-water"  # a stand-in's, printed by the demo
+REWRITE_SECONDS = 120
 
 
 def main() -> None:
     """Read the arguments and do the one or the other."""
     parser = argparse.ArgumentParser(prog="standins", description=__doc__)
-    parser.add_argument("what", choices=["serve", "history"])
+    parser.add_argument("what", choices=["serve", "history", "records", "hosts"])
     parser.add_argument("--size", choices=["small", "demo"], default="demo")
     parser.add_argument("--anchor", type=date.fromisoformat, required=True)
     parser.add_argument("--port", type=int, default=8441, help="of the first array")
     parser.add_argument("--until", type=date.fromisoformat, help="last day of the history")
-    parser.add_argument("--out", type=Path)
+    parser.add_argument("--out", type=Path, help="file, or folder of the hosts")
     arguments = parser.parse_args()
     estate = make_estate(size=arguments.size, anchor_on=arguments.anchor)
     if arguments.what == "history":
         until = arguments.until or arguments.anchor - timedelta(days=1)
         n_lines = write_history(estate, path=arguments.out, until=until)
         sys.stdout.write(f"{n_lines} lines\n")
-        return
-    asyncio.run(_serve(estate, first_port=arguments.port))
+    elif arguments.what == "records":
+        n_lines = write_records(estate, path=arguments.out, now=datetime.now(UTC))
+        sys.stdout.write(f"{n_lines} lines\n")
+    elif arguments.what == "hosts":
+        for path in _hosts(estate, folder=arguments.out):
+            sys.stdout.write(f"{path}\n")
+    else:
+        asyncio.run(_serve(estate, first_port=arguments.port, folder=arguments.out))
 
 
-async def _serve(estate: Estate, *, first_port: int) -> None:
+async def _serve(estate: Estate, *, first_port: int, folder: Path | None) -> None:
+    """Serve the arrays, then the exporter and the object storage on the ports after theirs."""
+    apps = []
+    for array in estate.arrays:
+        service = Service(estate, array=array, user=USER, password=PASSWORD, now=_now)
+        apps.append((array.name, service.app()))
+    apps.append(("exporter", Exporter(estate, now=_now).app()))
     servers = []
-    for offset, array in enumerate(estate.arrays):
-        service = Service(
-            estate, array=array, user=USER, password=PASSWORD, now=lambda: datetime.now(UTC)
-        )
+    for offset, (name, app) in enumerate(apps):
+        port = first_port + offset
         config = uvicorn.Config(
-            service.app(), host="127.0.0.1", port=first_port + offset, log_level="warning",
-            date_header=False,
-        )  # fmt: skip
+            app, host="127.0.0.1", port=port, log_level="warning", date_header=False
+        )
         servers.append(uvicorn.Server(config))
-        sys.stdout.write(f"{array.name} http://127.0.0.1:{first_port + offset}\n")
+        sys.stdout.write(f"{name} http://127.0.0.1:{port}\n")
+    objects = serve_objects(port=first_port + len(apps), now=_now())
     sys.stdout.flush()
-    await asyncio.gather(*(server.serve() for server in servers))
+    tasks = [server.serve() for server in servers]
+    if folder is not None:
+        tasks.append(_keep_hosts(estate, folder=folder))
+    try:
+        await asyncio.gather(*tasks)
+    finally:
+        objects.stop()
+
+
+async def _keep_hosts(estate: Estate, *, folder: Path) -> None:
+    """Write the hosts anew from time to time, so that what they hold grows."""
+    while True:
+        await asyncio.to_thread(_hosts, estate, folder=folder)
+        await asyncio.sleep(REWRITE_SECONDS)
+
+
+def _hosts(estate: Estate, *, folder: Path) -> list[Path]:
+    now = _now()
+    return write_hosts(
+        estate, folder=folder, day=estate.day_of(now), epoch_seconds=int(now.timestamp())
+    )
+
+
+def _now() -> datetime:
+    return datetime.now(UTC)
 
 
 if __name__ == "__main__":

@@ -8,6 +8,7 @@ from datetime import UTC, date, datetime, timedelta
 import numpy as np
 from numpy.typing import NDArray
 
+from standins.compute import Cluster, make_clusters
 from standins.situations import CONSUMERS, SIZES, TIB, ArrayStory, PoolStory
 
 HISTORY_DAYS = 400
@@ -29,6 +30,7 @@ class Volume:
     is_mapped: bool
     curve_bytes: NDArray[np.int64]
     injected_bytes: int = 0
+    seen_by: list[str] = field(default_factory=list)  # ports of the hosts it is mapped to
 
 
 @dataclass(slots=True, kw_only=True)
@@ -81,6 +83,7 @@ class Estate:
 
     anchor_on: date
     arrays: list[Array]
+    clusters: list[Cluster] = field(default_factory=list)
 
     def day_of(self, moment: datetime) -> float:
         """Day index of a moment; whole at the end of a day, HISTORY_DAYS − 1 = eve of anchor."""
@@ -94,10 +97,8 @@ class Estate:
 
 def make_estate(*, size: str, anchor_on: date, seed: int = 7) -> Estate:
     """Build the estate of a size (`small` or `demo`), the same for the same seed."""
-    return Estate(
-        anchor_on=anchor_on,
-        arrays=[_array(story, anchor_on=anchor_on, seed=seed) for story in SIZES[size]],
-    )
+    arrays = [_array(story, anchor_on=anchor_on, seed=seed) for story in SIZES[size]]
+    return Estate(anchor_on=anchor_on, arrays=arrays, clusters=make_clusters(arrays, size=size))
 
 
 def written_bytes(volume: Volume, *, day: float) -> int:

@@ -11,6 +11,7 @@ import httpx
 from keelmark.cli.console import CommandError, err, out, step
 from keelmark.cli.database import drop_database, ensure_database, free_port
 from keelmark.cli.django import ready_django
+from keelmark.cli.folders import hosts_folder, inbox_folder
 from keelmark.cli.processes import start_processes, stop_processes
 from keelmark.config.state import PROJECT, State, save_state, state_folder
 
@@ -22,6 +23,22 @@ ARRAYS = {
     "demo": ("heron-1", "heron-2", "avocet-1", "avocet-2", "plover-1", "dunlin-1"),
     "small": ("heron-1", "avocet-2", "dunlin-1"),
 }
+CLUSTERS = {
+    "demo": (("kelp", "Skerry", 4), ("dulse", "Marram", 4), ("samphire", "Holmgate", 4)),
+    "small": (("kelp", "Skerry", 2),),
+}
+N_OTHER_PORTS = 2  # the exporter's and the object storage's
+COUNTER_RULES = [
+    {"metric": f"{thing}_{metric}_total", "fills": fills, "label": label, "form": form}
+    for thing, label, form, metrics in (
+        ("volume", "wwn", "naa", {"reads": "read_ops", "writes": "write_ops",
+         "read_bytes": "read_bytes", "written_bytes": "write_bytes",
+         "busy_seconds": "busy_seconds"}),
+        ("vm", "vm", "uuid", {"reads": "read_ops", "writes": "write_ops",
+         "busy_seconds": "busy_seconds"}),
+    )
+    for metric, fills in metrics.items()
+]  # fmt: skip
 FEED_MINUTES = 5
 FIRST_RUNS_SECONDS = 90.0
 
@@ -39,10 +56,13 @@ def demo(*, port: int | None, size: str, is_fresh: bool) -> None:
             state.demo_anchor = state.demo_size = None
             state = ensure_database()
             state.demo_anchor = state.demo_size = None
-    _choose_ports(state, port=port, n_arrays=len(ARRAYS[size]))
+    _choose_ports(state, port=port, n_ports=len(ARRAYS[size]) + N_OTHER_PORTS)
     ready_django()
     _migrate_and_people()
     _history(state, size=size)
+    _records(state, size=size)
+    _standins(["hosts", "--size", size, "--anchor", str(state.demo_anchor), "--out",
+               str(hosts_folder())])  # fmt: skip
     with step("web server, worker, stand-ins"):
         start_processes(state, standins=True)
         _wait_for_answer(f"http://127.0.0.1:{state.web_port}/api/v1/session")
@@ -53,7 +73,7 @@ def demo(*, port: int | None, size: str, is_fresh: bool) -> None:
     out.print(f"  Ready in {time.monotonic() - begun:.0f} s. ./keel stop ends it.")
 
 
-def _choose_ports(state: State, *, port: int | None, n_arrays: int) -> None:
+def _choose_ports(state: State, *, port: int | None, n_ports: int) -> None:
     if port is not None:
         if free_port(first=port, last=port) != port:
             raise CommandError(f"Port {port} is taken.")
@@ -63,7 +83,7 @@ def _choose_ports(state: State, *, port: int | None, n_arrays: int) -> None:
         state.web_port = free_port(first=wanted, last=max(LAST_WEB_PORT, wanted))
         if state.web_port != wanted:
             err.print(f"  Port {wanted} is taken: the web server listens on {state.web_port}.")
-    state.standins_port = _free_run(state.standins_port or FIRST_STANDIN_PORT, n_ports=n_arrays)
+    state.standins_port = _free_run(state.standins_port or FIRST_STANDIN_PORT, n_ports=n_ports)
     save_state(state)
 
 
@@ -108,13 +128,8 @@ def _history(state: State, *, size: str) -> None:
     path.parent.mkdir(parents=True, exist_ok=True)
     until = today - timedelta(days=1)
     with step("history of 400 days"):
-        done = subprocess.run(  # noqa: S603  # our own module
-            [sys.executable, "-m", "standins", "history", "--size", size, "--anchor",
-             anchor.isoformat(), "--until", until.isoformat(), "--out", str(path)],
-            cwd=PROJECT, check=False, capture_output=True, text=True,
-        )  # fmt: skip
-        if done.returncode != 0:
-            raise CommandError(f"The history could not be made: {done.stderr[-800:]}")
+        _standins(["history", "--size", size, "--anchor", anchor.isoformat(), "--until",
+                   until.isoformat(), "--out", str(path)])  # fmt: skip
     with step("import of the history"):
         run = import_file(path, is_strict=True, tell=lambda _: None)
     err.print(f"    {run.n_read} documents, {run.n_readings} readings")
@@ -125,23 +140,77 @@ def _history(state: State, *, size: str) -> None:
 
 
 def _feeds(state: State, *, size: str) -> None:
-    from keelmark.feeds.services import ensure_feed
+    """Make a feed of every protocol, each with its stand-in or its real partner."""
+    from keelmark.estate.models import Protocol
+    from keelmark.feeds.services.feeds import ensure_feed
 
     first_port = state.standins_port or FIRST_STANDIN_PORT
-    for offset, name in enumerate(ARRAYS[size]):
+    arrays = ARRAYS[size]
+    for offset, name in enumerate(arrays):
         ensure_feed(
             name=name,
-            url=f"http://127.0.0.1:{first_port + offset}",
+            addresses=[f"http://127.0.0.1:{first_port + offset}"],
+            every_minutes=FEED_MINUTES,
             user=STANDIN_USER,
             password=STANDIN_PASSWORD,
+        )
+    for name, site, n_hosts in CLUSTERS[size]:
+        ensure_feed(
+            name=name,
+            protocol=Protocol.LIBVIRT,
+            addresses=[f"test://{hosts_folder()}/{name}-{n + 1}.xml" for n in range(n_hosts)],
+            options={"cluster": name, "site": site},
             every_minutes=FEED_MINUTES,
         )
+    ensure_feed(
+        name="counters",
+        protocol=Protocol.OPENMETRICS,
+        addresses=[f"http://127.0.0.1:{first_port + len(arrays)}/metrics"],
+        options={"rules": COUNTER_RULES},
+        every_minutes=1,
+    )
+    ensure_feed(
+        name="objects",
+        protocol=Protocol.S3,
+        addresses=[f"http://127.0.0.1:{first_port + len(arrays) + 1}"],
+        options={"account": "satellite", "site": "Skerry", "relist_hours": 1},
+        every_minutes=60,
+        user=STANDIN_USER,
+        password=STANDIN_PASSWORD,
+    )
+    ensure_feed(
+        name="records",
+        protocol=Protocol.FILE,
+        addresses=[],
+        options={"folder": "records"},
+        every_minutes=FEED_MINUTES,
+    )
+
+
+def _records(state: State, *, size: str) -> None:
+    """Put today's records of the owners into the folder that their feed watches."""
+    folder = inbox_folder() / "records"
+    folder.mkdir(parents=True, exist_ok=True)
+    path = folder / f"records-{datetime.now(UTC).date().isoformat()}.ndjson"
+    if not path.exists():
+        _standins(["records", "--size", size, "--anchor", str(state.demo_anchor),
+                   "--out", str(path)])  # fmt: skip
+
+
+def _standins(arguments: list[str]) -> None:
+    done = subprocess.run(  # noqa: S603  # our own module
+        [sys.executable, "-m", "standins", *arguments],
+        cwd=PROJECT, check=False, capture_output=True, text=True,
+    )  # fmt: skip
+    if done.returncode != 0:
+        raise CommandError(f"A stand-in's files could not be made: {done.stderr[-800:]}")
 
 
 def _collections() -> None:
     """Queue all feeds; only the first time is there nothing to show until they have ended."""
+    from keelmark.estate.services.findings import look_for_findings
     from keelmark.feeds.models import Feed, Run
-    from keelmark.feeds.services import LIVE, queue_due, sweep_lost
+    from keelmark.feeds.services.schedule import LIVE, queue_due, sweep_lost
     from keelmark.forecasts.services import refresh
 
     was_collected = Feed.objects.filter(last_good_at__isnull=False).exists()
@@ -154,12 +223,13 @@ def _collections() -> None:
         return
     with step("first collection and forecasts"):
         _wait_for_runs()
+        look_for_findings(at=datetime.now(UTC))
         refresh(now=datetime.now(UTC))
 
 
 def _wait_for_runs() -> None:
     from keelmark.feeds.models import Run
-    from keelmark.feeds.services import LIVE
+    from keelmark.feeds.services.schedule import LIVE
 
     until = time.monotonic() + FIRST_RUNS_SECONDS
     while Run.objects.filter(feed__isnull=False, state__in=LIVE).exists():

@@ -12,7 +12,7 @@ from keelmark.estate.documents import published_schema
 
 OPENAPI = Path("docs/openapi.json")
 CLIENT = Path("web/src/lib/api/schema.d.ts")
-ESTATE_FILE = Path("docs/estate-file-v0.schema.json")
+ESTATE_FILE = Path("docs/estate-file-v1.schema.json")
 
 
 def make(folder: Path) -> None:

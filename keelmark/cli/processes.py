@@ -10,6 +10,7 @@ import time
 from pathlib import Path
 
 from keelmark.cli.console import CommandError
+from keelmark.cli.folders import hosts_folder
 from keelmark.config.state import PROJECT, State, state_folder
 
 MARK = "KEEL_STACK"  # in the environment of all that we start, so that we end only that
@@ -31,7 +32,7 @@ def start_processes(state: State, *, standins: bool) -> None:
     _config_path().write_text(_config(programs, folder=folder), encoding="utf-8")
     done = subprocess.run(  # noqa: S603  # our own virtual environment's program
         [_tool("supervisord"), "-c", str(_config_path())],
-        env={**os.environ, MARK: str(state_folder())},
+        env={**os.environ, **_demo_reach(is_demo=standins), MARK: str(state_folder())},
         capture_output=True,
         text=True,
         cwd=PROJECT,
@@ -39,6 +40,16 @@ def start_processes(state: State, *, standins: bool) -> None:
     )
     if done.returncode != 0:
         raise CommandError(f"The processes do not start: {(done.stderr or done.stdout)[-800:]}")
+
+
+def _demo_reach(*, is_demo: bool) -> dict[str, str]:
+    """What only the demo's feeds may reach: loopback, and hosts that are files."""
+    if not is_demo:
+        return {}
+    return {
+        "KEEL_FEED_NETWORKS": "127.0.0.0/8,::1/128",
+        "KEEL_FEED_TEST_FILES": str(hosts_folder()),
+    }
 
 
 def stop_processes() -> int:
@@ -60,6 +71,7 @@ def standins_command(state: State) -> list[str]:
     return [
         sys.executable, "-m", "standins", "serve", "--size", state.demo_size or "demo",
         "--anchor", str(state.demo_anchor), "--port", str(state.standins_port),
+        "--out", str(hosts_folder()),
     ]  # fmt: skip
 
 

@@ -9,7 +9,7 @@ from typing import Any
 import structlog
 from cryptography.fernet import Fernet
 
-from keelmark.config.state import PROJECT, State, load_state
+from keelmark.config.state import PROJECT, State, load_state, state_folder
 
 
 def _unprepared() -> State:
@@ -27,6 +27,10 @@ _state = load_state() or _unprepared()
 
 SECRET_KEY = _state.secret_key
 FEED_KEY = _state.feed_key
+# Networks that feeds may be pointed at; empty: any but loopback, link-local and reserved ones.
+FEED_NETWORKS = [n for n in os.environ.get("KEEL_FEED_NETWORKS", "").split(",") if n]
+FEED_FOLDERS = os.environ.get("KEEL_FEED_FOLDERS", str(state_folder() / "inbox"))
+FEED_TEST_FILES = os.environ.get("KEEL_FEED_TEST_FILES", "")  # libvirt's test driver: demo alone
 FEED_BACK_OFF_SECONDS = 0.5  # before the second try; doubles from try to try
 DEBUG = False
 ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", *filter(None, [os.environ.get("KEEL_HOST")])]

@@ -28,3 +28,25 @@ class SiftError(FormError):
         self.term, self.why = term, why
         fault = FieldFault(pointer="#/scope", code="sift", detail=why)
         super().__init__(f"“{term}”: {why}.", faults=(fault,))
+
+
+class OtherKindError(EstateError):
+    """A uid that is known as one kind is told of as another."""
+
+    title = "Other kind"
+    kind = "other-kind"
+
+    def __init__(self, *, uid: str, is_kind: str, told_kind: str) -> None:
+        self.uid, self.is_kind, self.told_kind = uid, is_kind, told_kind
+        super().__init__(f"{uid} is a {is_kind}, not a {told_kind}; give each its own uid.")
+
+
+class UnknownFactError(EstateError):
+    """A fact that things of this kind do not have, or not in this form."""
+
+    title = "Unknown fact"
+    kind = "unknown-fact"
+
+    def __init__(self, *, kind: str, name: str, why: str) -> None:
+        self.thing, self.name, self.why = kind, name, why
+        super().__init__(f"{name} of a {kind} {why}.")

@@ -5,13 +5,13 @@ from django.db.models import F, IntegerField, QuerySet, Value
 from django.db.models.functions import Coalesce
 
 from keelmark.core.ledger import Ledger, Marks
-from keelmark.estate.models import Array, Pool, ServiceClass, Volume
+from keelmark.estate.models import Pool, ServiceClass, Volume
 from keelmark.estate.sift import Term
 
 DEFAULT_MARKS = Marks()
 _SIFT_FIELDS = {
-    "site": "array__site__entity__name",
-    "array": "array__entity__name",
+    "site": "entity__site__name",
+    "array": "home__name",
     "class": "service_class__name",
 }
 
@@ -29,7 +29,7 @@ def with_marks(pools: QuerySet[Pool]) -> QuerySet[Pool]:
         f"marks_{name}": Coalesce(
             F(f"entity__{name}"),
             F(f"service_class__{name}"),
-            F(f"array__site__entity__{name}"),
+            F(f"entity__site__{name}"),
             Value(default),
             output_field=IntegerField(),
         )
@@ -39,9 +39,7 @@ def with_marks(pools: QuerySet[Pool]) -> QuerySet[Pool]:
             ("lead_time_days", DEFAULT_MARKS.lead_time_days),
         )
     }
-    return pools.select_related(
-        "entity", "service_class", "array__entity", "array__site__entity"
-    ).annotate(**resolved)
+    return pools.select_related("entity__site", "service_class", "home").annotate(**resolved)
 
 
 def sifted(pools: QuerySet[Pool], *, terms: list[Term]) -> QuerySet[Pool]:
@@ -62,8 +60,8 @@ def sifted(pools: QuerySet[Pool], *, terms: list[Term]) -> QuerySet[Pool]:
 def _named_like(pools: QuerySet[Pool], *, term: Term) -> QuerySet[Pool]:
     matches = (
         pools.filter(entity__name__icontains=term.text)
-        | pools.filter(array__entity__name__icontains=term.text)
-        | pools.filter(array__site__entity__name__icontains=term.text)
+        | pools.filter(home__name__icontains=term.text)
+        | pools.filter(entity__site__name__icontains=term.text)
     )
     return pools.exclude(pk__in=matches.values("pk")) if term.is_excluding else matches
 
@@ -80,11 +78,6 @@ def volumes_of(pool_id: int) -> QuerySet[Volume]:
 def service_classes() -> QuerySet[ServiceClass]:
     """Return the classes on offer."""
     return ServiceClass.objects.all()
-
-
-def array_of_uid(uid: str) -> Array | None:
-    """Return the array with this uid."""
-    return Array.objects.select_related("entity").filter(entity__uid=uid).first()
 
 
 def marks_of(pool: Pool) -> Marks:

@@ -14,8 +14,10 @@ from rest_framework.response import Response
 from rest_framework.viewsets import GenericViewSet, ReadOnlyModelViewSet
 
 from keelmark.access.api import Problem, actor_of
-from keelmark.feeds import selectors, services
+from keelmark.feeds import selectors
 from keelmark.feeds.models import Feed, Run, RunState
+from keelmark.feeds.services.feeds import set_feed
+from keelmark.feeds.services.schedule import ask_collection
 
 
 class RunRead(serializers.ModelSerializer[Run]):
@@ -37,18 +39,15 @@ class RunRead(serializers.ModelSerializer[Run]):
 
 class FeedRead(serializers.ModelSerializer[Feed]):
     state = serializers.SerializerMethodField()
-    array_name = serializers.CharField(source="array.entity.name", allow_null=True, default=None)
-    site_name = serializers.CharField(
-        source="array.site.entity.name", allow_null=True, default=None
-    )
     last_problem = serializers.CharField(allow_null=True)
     live_run_id = serializers.IntegerField(allow_null=True)
 
     class Meta:
         model = Feed
         fields = (
-            "id", "name", "url", "user", "every_minutes", "allowed_age_hours", "is_paused",
-            "state", "array_name", "site_name", "last_good_at", "next_due_at", "last_problem",
+            "id", "name", "protocol", "addresses", "user", "every_minutes",
+            "allowed_age_hours", "is_paused",
+            "state", "last_good_at", "next_due_at", "last_problem",
             "live_run_id",
         )  # fmt: skip
 
@@ -62,7 +61,9 @@ class FeedWrite(serializers.Serializer[Feed]):
     password = serializers.CharField(
         max_length=500, required=False, write_only=True, trim_whitespace=False
     )
-    url = serializers.URLField(max_length=500, required=False)
+    addresses = serializers.ListField(
+        child=serializers.CharField(max_length=500), max_length=256, required=False
+    )
     is_paused = serializers.BooleanField(required=False)
 
 
@@ -86,14 +87,14 @@ class FeedViewSet(mixins.ListModelMixin, mixins.RetrieveModelMixin, GenericViewS
         form = FeedWrite(data=request.data)
         form.is_valid(raise_exception=True)
         feed = self.get_object()
-        services.set_feed(actor=actor_of(request), feed_id=feed.pk, **form.validated_data)
+        set_feed(actor=actor_of(request), feed_id=feed.pk, **form.validated_data)
         return Response(FeedRead(self.get_object()).data)
 
     @extend_schema(request=None, responses={202: RunRead, 404: Problem, 409: Problem})
     @action(detail=True, methods=["post"])
     def collect(self, request: Request, pk: str | None = None) -> Response:
         """Collect now, or return the run that is under way."""
-        run = services.ask_collection(actor=actor_of(request), feed_id=self.get_object().pk)
+        run = ask_collection(actor=actor_of(request), feed_id=self.get_object().pk)
         return Response(RunRead(run).data, status=202)
 
 

@@ -1,6 +1,6 @@
 """What feeds refuse and what goes wrong at their far ends."""
 
-from keelmark.access.errors import RefusalError
+from keelmark.access.errors import FieldFault, RefusalError
 
 
 class FeedsError(RefusalError):
@@ -64,3 +64,90 @@ class FeedPausedError(FeedsError):
     def __init__(self, *, name: str) -> None:
         self.name = name
         super().__init__(f"{name} is paused; resume it to collect.")
+
+
+class AddressError(CollectError):
+    """A feed may not be pointed there."""
+
+    def __init__(self, *, url: str, why: str) -> None:
+        self.url, self.why = url, why
+        super().__init__(f"Feeds may not read from {url}: {why}.")
+
+
+class CertificateError(CollectError):
+    """The own authority's certificate cannot be read."""
+
+    def __init__(self, *, why: str) -> None:
+        self.why = why
+        super().__init__(f"The authority's certificate cannot be read: {why}.")
+
+
+class MissingPackageError(CollectError):
+    """What a protocol needs is not installed."""
+
+    def __init__(self, *, protocol: str, package: str) -> None:
+        self.protocol, self.package = protocol, package
+        super().__init__(f"{protocol} needs {package}, which is not installed here.")
+
+
+class OptionsError(CollectError):
+    """An option of a feed is missing or wrong."""
+
+    def __init__(self, *, option: str, why: str) -> None:
+        self.option, self.why = option, why
+        super().__init__(f"The feed's option {option} {why}.")
+
+
+class FeedFormError(FeedsError):
+    """A feed cannot be as it was asked for."""
+
+    title = "Feed refused"
+    kind = "feed-form"
+
+    def __init__(self, *, field: str, why: str) -> None:
+        self.field, self.why = field, why
+        super().__init__(
+            f"{field}: {why}",
+            faults=(FieldFault(pointer=f"#/{field}", code="refused", detail=why),),
+        )
+
+
+class PushConflictError(FeedsError):
+    """The same key came with another body."""
+
+    status = 409
+    title = "Idempotency key used before"
+    kind = "push-conflict"
+
+    def __init__(self, *, key: str) -> None:
+        self.key = key
+        super().__init__(f"{key} was sent before with another body; use a new key for it.")
+
+
+class NoCollectorError(CollectError):
+    """Documents of this protocol are brought to us; nobody goes for them."""
+
+    def __init__(self, *, protocol: str) -> None:
+        self.protocol = protocol
+        super().__init__(f"A {protocol} feed waits for what is sent to it.")
+
+
+class PushBodyError(CollectError):
+    """A pushed body holds lines that cannot be used."""
+
+    def __init__(self, *, problems: list[str]) -> None:
+        self.problems = problems
+        shown = "; ".join(problems[:5])
+        more = f" and {len(problems) - 5} more" if len(problems) > 5 else ""  # noqa: PLR2004
+        super().__init__(f"{len(problems)} bad lines, nothing written: {shown}{more}")
+
+
+class TableError(FeedsError):
+    """A table is refused as a whole."""
+
+    title = "Table refused"
+    kind = "table"
+
+    def __init__(self, *, file: str, why: str) -> None:
+        self.file, self.why = file, why
+        super().__init__(f"{file}: {why}.")

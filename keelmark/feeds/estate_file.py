@@ -8,18 +8,31 @@ from pathlib import Path
 import msgspec
 
 from keelmark.estate.documents import (
+    AboutDocument,
     AnyDocument,
-    ArrayDocument,
-    DriveDocument,
+    CompleteDocument,
+    CountersDocument,
+    Document,
+    EventDocument,
     Header,
+    PerformanceDocument,
     PoolDocument,
+    ProtectionDocument,
     ReadingsDocument,
-    VolumeDocument,
+    Thing,
     decoder,
 )
+from keelmark.estate.kinds import references_of
 from keelmark.feeds.errors import EstateFileError
 
 DIGEST_CHUNK_BYTES = 1 << 20
+DAILY_COLUMNS = (
+    "provisioned_bytes", "capacity_bytes", "guest_written_bytes", "exclusive_bytes",
+)  # fmt: skip
+STEP_COLUMNS = (
+    "write_iops", "read_bytes_per_second", "write_bytes_per_second", "latency_ms",
+    "array_latency_ms", "network_latency_ms", "queue_latency_ms", "qos_latency_ms",
+)  # fmt: skip
 MAX_LINE_BYTES = 16 << 20  # forty thousand days of three columns fit
 
 
@@ -42,7 +55,7 @@ def digest_of(path: Path) -> str:
     return digest.hexdigest()
 
 
-def check_header(path: Path) -> None:
+def check_header(path: Path) -> Header:
     """Raise EstateFileError unless the first line says that this is an estate file."""
     with path.open("rb") as file:
         first = file.readline(MAX_LINE_BYTES)
@@ -54,6 +67,7 @@ def check_header(path: Path) -> None:
         raise EstateFileError(file=path.name, why=f"line 1 is no header: {exc}") from exc
     if not isinstance(header, Header):
         raise EstateFileError(file=path.name, why="line 1 is no header document")
+    return header
 
 
 def lines_of(path: Path, *, start_byte: int = 0) -> Iterator[Line]:
@@ -63,7 +77,7 @@ def lines_of(path: Path, *, start_byte: int = 0) -> Iterator[Line]:
         file.seek(start_byte)
         while raw := file.readline(MAX_LINE_BYTES):
             number += 1
-            document, problem = _read(raw, number=number)
+            document, problem = read_line(raw, number=number)
             yield Line(number=number, end_byte=file.tell(), document=document, problem=problem)
 
 
@@ -76,7 +90,8 @@ def _n_lines(path: Path, *, until: int) -> int:
     return n_lines
 
 
-def _read(raw: bytes, *, number: int) -> tuple[AnyDocument | None, str]:
+def read_line(raw: bytes, *, number: int) -> tuple[AnyDocument | None, str]:
+    """Return (document, "") or (None, what is wrong); both empty for an empty line."""
     if not raw.strip():
         return None, ""
     try:
@@ -90,29 +105,44 @@ def _read(raw: bytes, *, number: int) -> tuple[AnyDocument | None, str]:
 
 def _checked(document: AnyDocument, *, number: int) -> tuple[AnyDocument | None, str]:
     """What the schema cannot say: columns as long as each other, a day that exists."""
+    fault = ""
     if isinstance(document, ReadingsDocument):
-        n_days = len(document.used_bytes)
-        for name in ("provisioned_bytes", "capacity_bytes"):
-            column = getattr(document, name)
-            if column is not None and len(column) != n_days:
-                return None, (
-                    f"line {number}: {name} has {len(column)} days, used_bytes has {n_days}"
-                )
+        fault = _ragged(document, first="used_bytes", rest=DAILY_COLUMNS, unit="days")
+    elif isinstance(document, PerformanceDocument):
+        fault = _ragged(document, first="read_iops", rest=STEP_COLUMNS, unit="steps")
+    elif isinstance(document, PoolDocument) and not (document.array_uid or document.cluster_uid):
+        fault = "a pool needs array_uid or cluster_uid"
+    if fault:
+        return None, f"line {number}: {fault}"
     return document, ""
 
 
-def parents_of(document: AnyDocument) -> set[str]:
+def _ragged(document: Document, *, first: str, rest: tuple[str, ...], unit: str) -> str:
+    n_wanted = len(getattr(document, first))
+    for name in rest:
+        column = getattr(document, name)
+        if column is not None and len(column) != n_wanted:
+            return f"{name} has {len(column)} {unit}, {first} has {n_wanted}"
+    return ""
+
+
+def parents_of(document: Document) -> set[str]:
     """Return the uids that must be known before this document can be written."""
-    if isinstance(document, PoolDocument):
-        return {document.array_uid}
-    if isinstance(document, VolumeDocument):
-        return {document.pool_uid}
-    if isinstance(document, DriveDocument):
-        return {document.array_uid} | ({document.pool_uid} if document.pool_uid else set())
-    return {document.uid} if isinstance(document, ReadingsDocument) else set()
+    match document:
+        case Thing():
+            needed = {uid for ref, uid in references_of(document) if ref.is_required}
+            if isinstance(document, PoolDocument):
+                needed |= {u for u in (document.array_uid, document.cluster_uid) if u}
+            return needed
+        case EventDocument() | ProtectionDocument():
+            return {document.of_uid}
+        case ReadingsDocument() | PerformanceDocument() | CountersDocument() | AboutDocument():
+            return {document.uid}
+        case CompleteDocument():
+            return {uid for uid in (document.of_uid, document.array_uid) if uid}
+    return set()
 
 
-def uid_of(document: AnyDocument) -> str | None:
-    """Return the uid that this document makes known."""
-    inventoried = ArrayDocument | PoolDocument | VolumeDocument | DriveDocument
-    return document.uid if isinstance(document, inventoried) else None
+def uids_of(document: Document) -> set[str]:
+    """Return the uids that this document makes known."""
+    return {document.uid, *document.also} if isinstance(document, Thing) else set()

@@ -6,8 +6,9 @@ from pathlib import Path
 
 from django.db import transaction
 
-from keelmark.estate.documents import AnyDocument
-from keelmark.estate.models import Entity
+from keelmark.estate.documents import AnyDocument, CompleteDocument, Thing
+from keelmark.estate.models import Alias, Protocol, Source
+from keelmark.estate.services.delivery import complete, ensure_source, open_delivery
 from keelmark.feeds.errors import EstateFileError
 from keelmark.feeds.estate_file import (
     Line,
@@ -15,44 +16,83 @@ from keelmark.feeds.estate_file import (
     digest_of,
     lines_of,
     parents_of,
-    uid_of,
+    uids_of,
 )
 from keelmark.feeds.importer import Imported, import_documents
-from keelmark.feeds.models import Run, RunState
-from keelmark.feeds.services import ask_refresh
+from keelmark.feeds.models import Feed, Run, RunState
+from keelmark.feeds.services.schedule import ask_joining, ask_refresh
 
-BATCH_LINES = 500
+BATCH_LINES = 2000
 MAX_PROBLEMS_KEPT = 200
 N_TOLD = 5
 
 Tell = Callable[[Run], None]
 
 
-def import_file(path: Path, *, is_strict: bool, tell: Tell) -> Run:
+def import_file(
+    path: Path, *, is_strict: bool, tell: Tell, feed: Feed | None = None, run: Run | None = None
+) -> Run:
     """Import a file; take up again where an interrupted import of the same file ended.
 
     Strict: one bad line refuses the whole file before anything is written. Otherwise the
-    good lines are kept and the bad ones told, in the run's warnings.
+    good lines are kept and the bad ones told, in the run's warnings. A full file of which a
+    line is bad retires nothing, since what is missing may be on that line.
     """
-    check_header(path)
-    run = _run_for(path)
+    header = check_header(path)
+    run = run or _run_for(path, feed=feed)
     if is_strict:
         _refuse_bad(path)
-    imported = Imported()
-    imported.n_readings, imported.n_documents = run.n_readings, run.n_read
-    imported.difference.n_new = dict(run.n_new)
-    imported.difference.n_changed = dict(run.n_changed)
+    source = feed.source if feed and feed.source else ensure_source(
+        name=header.source, protocol=Protocol.FILE
+    )  # fmt: skip
+    imported = _taken_up(run, source=source)
     problems: list[str] = list(run.warnings)
     for batch in _batches(path, start_byte=run.bytes_done):
         _write_batch(batch, imported=imported, problems=problems, run=run)
         tell(run)
+    if imported.n_waiting:
+        problems.append(f"{imported.n_waiting} lines wait for things that no feed has told of yet.")
+        run.warnings = problems[:MAX_PROBLEMS_KEPT]
+    if header.scope == "full":
+        _complete(path, imported=imported, problems=problems, run=run)
     run.state, run.ended_at = RunState.DONE, datetime.now(UTC)
-    run.save(update_fields=["state", "ended_at"])
+    run.save(update_fields=["state", "ended_at", "n_retired", "examples", "warnings"])
     ask_refresh()
+    ask_joining()
     return run
 
 
-def _run_for(path: Path) -> Run:
+def _taken_up(run: Run, *, source: Source) -> Imported:
+    imported = Imported(
+        delivery=open_delivery(source, number=run.delivery_number or run.pk), may_wait=True
+    )
+    imported.n_readings, imported.n_documents = run.n_readings, run.n_read
+    imported.difference.n_new = dict(run.n_new)
+    imported.difference.n_changed = dict(run.n_changed)
+    imported.difference.n_grown = dict(run.n_grown)
+    imported.difference.n_retired = dict(run.n_retired)
+    imported.difference.examples = list(run.examples)
+    return imported
+
+
+def _complete(path: Path, *, imported: Imported, problems: list[str], run: Run) -> None:
+    if any(problem.startswith("line ") for problem in problems):
+        problems.append("The file is a full one, but with bad lines: nothing was retired for it.")
+        run.warnings = problems[:MAX_PROBLEMS_KEPT]
+        return
+    read = [line.document.read_at for line in lines_of(path) if isinstance(line.document, Thing)]
+    if read and imported.delivery is not None:
+        complete(
+            of_uid=None,
+            at=max(read),
+            delivery=imported.delivery,
+            difference=imported.difference,
+        )
+        run.n_retired = imported.difference.n_retired
+        run.examples = imported.difference.examples
+
+
+def _run_for(path: Path, *, feed: Feed | None) -> Run:
     digest = digest_of(path)
     broken_off = Run.objects.filter(
         file_digest=digest, state__in=[RunState.RUNNING, RunState.INTERRUPTED]
@@ -62,6 +102,7 @@ def _run_for(path: Path) -> Run:
         return broken_off
     now = datetime.now(UTC)
     return Run.objects.create(
+        feed=feed,
         source=path.name,
         state=RunState.RUNNING,
         asked_at=now,
@@ -74,14 +115,14 @@ def _run_for(path: Path) -> Run:
 
 def _refuse_bad(path: Path) -> None:
     """Read it all before the first write, against what the database and the file know."""
-    known: set[str] = set(Entity.objects.values_list("uid", flat=True))
+    known: set[str] = set(Alias.objects.values_list("uid", flat=True))
     problems = []
     for line in lines_of(path):
         problem = line.problem or _orphan(line, known=known)
         if problem:
             problems.append(problem)
-        elif line.document is not None and (uid := uid_of(line.document)):
-            known.add(uid)
+        elif line.document is not None:
+            known |= uids_of(line.document)
     if problems:
         shown = "; ".join(problems[:N_TOLD])
         more = f" and {len(problems) - N_TOLD} more" if len(problems) > N_TOLD else ""
@@ -118,6 +159,9 @@ def _write_batch(batch: list[Line], *, imported: Imported, problems: list[str], 
     run.n_readings = imported.n_readings
     run.n_new = imported.difference.n_new
     run.n_changed = imported.difference.n_changed
+    run.n_grown = imported.difference.n_grown
+    run.n_retired = imported.difference.n_retired
+    run.examples = imported.difference.examples
     run.warnings = problems[:MAX_PROBLEMS_KEPT]
     if len(problems) > MAX_PROBLEMS_KEPT:
         run.warnings[-1] = f"… and {len(problems) - MAX_PROBLEMS_KEPT + 1} more bad lines"
@@ -125,17 +169,14 @@ def _write_batch(batch: list[Line], *, imported: Imported, problems: list[str], 
 
 
 def _good_documents(batch: list[Line], *, problems: list[str]) -> list[AnyDocument]:
-    wanted = {uid for line in batch if line.document for uid in parents_of(line.document)}
-    known = set(Entity.objects.filter(uid__in=wanted).values_list("uid", flat=True))
     good = []
     for line in batch:
-        problem = line.problem or _orphan(line, known=known)
-        if problem:
-            problems.append(problem)
+        if line.problem:
+            problems.append(line.problem)
+        elif isinstance(line.document, CompleteDocument) and problems:
+            problems.append(f"line {line.number}: bad lines before it, so nothing is retired")
         elif line.document is not None:
             good.append(line.document)
-            if uid := uid_of(line.document):
-                known.add(uid)
     return good
 
 

@@ -5,62 +5,121 @@ from dataclasses import dataclass, field
 
 from django.db import transaction
 
-from keelmark.estate import services as estate
 from keelmark.estate.documents import (
-    AnyDocument,
-    ArrayDocument,
+    AboutDocument,
     CompleteDocument,
-    DriveDocument,
-    PoolDocument,
+    CountersDocument,
+    Document,
+    EventDocument,
+    PerformanceDocument,
+    ProtectionDocument,
     ReadingsDocument,
-    VolumeDocument,
+    Thing,
 )
 from keelmark.estate.errors import UnknownParentError
-from keelmark.estate.models import Entity
-from keelmark.readings import services as readings
+from keelmark.estate.models import Alias, Protocol
+from keelmark.estate.services.delivery import (
+    Delivery,
+    Difference,
+    complete,
+    ensure_source,
+    open_delivery,
+    record,
+    record_history,
+)
+from keelmark.feeds.waiting import set_aside, take_up
+from keelmark.readings.counters import take_counters
+from keelmark.readings.rows import (
+    end_to_end,
+    rows_of_inventory,
+    rows_of_performance,
+    rows_of_readings,
+)
+from keelmark.readings.services import write_daily, write_steps
+
+BY_HAND = "by hand"
 
 
 @dataclass(slots=True, kw_only=True)
 class Imported:
-    """What an import did."""
+    """What an import did, and for whom: without a delivery it is nobody's feed."""
 
-    difference: estate.Difference = field(default_factory=estate.Difference)
+    delivery: Delivery | None = None
+    may_wait: bool = False  # documents of things not known yet are kept, not refused
+    difference: Difference = field(default_factory=Difference)
     n_documents: int = 0
     n_readings: int = 0
+    n_waiting: int = 0
 
 
 @transaction.atomic
-def import_documents(documents: Sequence[AnyDocument], *, into: Imported) -> None:
+def import_documents(documents: Sequence[Document], *, into: Imported) -> None:
     """Write the documents, all or none, and add to the account of what was done.
 
     Inventory comes before the readings of the same thing. Running it again changes nothing.
     """
-    inventory = [
-        d
-        for d in documents
-        if isinstance(d, ArrayDocument | PoolDocument | VolumeDocument | DriveDocument)
-    ]
-    ids = estate.record_inventory(inventory, difference=into.difference)
-    told = [d for d in documents if isinstance(d, ReadingsDocument)]
-    ids |= _ids_of({d.uid for d in told} - ids.keys())
-    for document in told:
-        if document.uid not in ids:
-            raise UnknownParentError(uid="readings", parent_uid=document.uid)
-    if told:
-        into.n_readings += readings.write_daily(readings.rows_of_readings(told, ids=ids))
-    carriers = [d for d in inventory if isinstance(d, PoolDocument | VolumeDocument)]
-    if carriers:
-        into.n_readings += readings.write_daily(readings.rows_of_inventory(carriers, ids=ids))
-    for complete in documents:
-        if isinstance(complete, CompleteDocument):
-            estate.retire_unseen(
-                array_uid=complete.array_uid,
-                seen_uids={d.uid for d in inventory},
-                at=max(d.read_at for d in inventory),
+    if into.delivery is None:
+        into.delivery = open_delivery(ensure_source(name=BY_HAND, protocol=Protocol.FILE))
+    ready = documents
+    if into.may_wait:
+        ready, n_waiting = set_aside(documents, source=into.delivery.source)
+        into.n_waiting += n_waiting
+    new_uids = _write(ready, into=into, delivery=into.delivery)
+    into.n_documents += len(documents)
+    while new_uids and (freed := take_up(new_uids)):
+        new_uids = set()
+        for source, lines in freed:
+            delivery = into.delivery if source == into.delivery.source else open_delivery(source)
+            new_uids |= _write(lines, into=into, delivery=delivery)
+
+
+def _write(documents: Sequence[Document], *, into: Imported, delivery: Delivery) -> set[str]:
+    """Write documents whose things are known; return the uids that are new."""
+    things = [d for d in documents if isinstance(d, Thing)]
+    told = [d for d in documents if isinstance(d, Thing | AboutDocument)]
+    met = record(told, delivery=delivery, difference=into.difference)
+    record_history(
+        [d for d in documents if isinstance(d, EventDocument)],
+        [d for d in documents if isinstance(d, ProtectionDocument)],
+    )
+    into.n_readings += _write_readings(documents, things=things, ids=met.ids, delivery=delivery)
+    for document in documents:
+        if isinstance(document, CompleteDocument):
+            complete(
+                of_uid=document.of_uid or document.array_uid,
+                at=document.read_at or max(d.read_at for d in things),
+                delivery=delivery,
                 difference=into.difference,
             )
-    into.n_documents += len(documents)
+    return met.new_uids
 
 
-def _ids_of(uids: set[str]) -> dict[str, int]:
-    return dict(Entity.objects.filter(uid__in=uids).values_list("uid", "pk"))
+def _write_readings(
+    documents: Sequence[Document],
+    *,
+    things: Sequence[Thing],
+    ids: dict[str, int],
+    delivery: Delivery,
+) -> int:
+    told = [d for d in documents if isinstance(d, ReadingsDocument)]
+    steps = [d for d in documents if isinstance(d, PerformanceDocument)]
+    counters = [d for d in documents if isinstance(d, CountersDocument)]
+    _learn({d.uid for part in (told, steps, counters) for d in part}, ids=ids)
+    # Of two readings of one second, the one that was sent as a reading stands.
+    parts = [rows_of_inventory(things, ids=ids)]
+    if told:
+        parts.append(rows_of_readings(told, ids=ids))
+    n_written = write_daily(end_to_end(parts))
+    if steps:
+        n_written += write_steps(rows_of_performance(steps, ids=ids))
+    if counters:
+        counted = take_counters(counters, ids=ids, source_id=delivery.source.pk)
+        n_written += counted.n_steps
+    return n_written
+
+
+def _learn(uids: set[str], *, ids: dict[str, int]) -> None:
+    ids |= dict(Alias.objects.filter(uid__in=uids - ids.keys()).values_list("uid", "entity_id"))
+    missing = sorted(uids - ids.keys())
+    if missing:
+        raise UnknownParentError(uid="readings", parent_uid=missing[0])

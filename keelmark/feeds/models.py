@@ -2,6 +2,8 @@
 
 from django.db import models
 
+from keelmark.estate.models import Protocol
+
 
 class RunState(models.TextChoices):
     QUEUED = "queued"
@@ -15,17 +17,22 @@ class Feed(models.Model):
     """A source of inventory and readings, with its schedule and its secret."""
 
     name = models.CharField(max_length=200, unique=True)
-    url = models.URLField(max_length=500)
-    user = models.CharField(max_length=200)
+    protocol = models.CharField(max_length=12, choices=Protocol.choices, default=Protocol.REDFISH)
+    source = models.OneToOneField(
+        "estate.Source", on_delete=models.PROTECT, null=True, related_name="feed"
+    )
+    addresses = models.JSONField(default=list)  # of the far ends: one, or each host's
+    user = models.CharField(max_length=200, default="", blank=True)
     password_encrypted = models.BinaryField()
+    ca_certificate = models.TextField(default="", blank=True)  # PEM of the own authority
+    options = models.JSONField(default=dict)  # what its protocol needs besides
     every_minutes = models.PositiveIntegerField(default=15)
     allowed_age_hours = models.PositiveIntegerField(default=36)
+    timeout_seconds = models.PositiveIntegerField(default=30)
     is_paused = models.BooleanField(default=False)
-    array = models.OneToOneField(
-        "estate.Array", on_delete=models.SET_NULL, null=True, related_name="feed"
-    )
     last_good_at = models.DateTimeField(null=True)
     next_due_at = models.DateTimeField(null=True)
+    n_failures = models.PositiveIntegerField(default=0)  # in a row
 
     class Meta:
         ordering = ["name", "pk"]
@@ -49,12 +56,17 @@ class Run(models.Model):
     n_readings = models.PositiveBigIntegerField(default=0)
     n_new = models.JSONField(default=dict)
     n_changed = models.JSONField(default=dict)
+    n_grown = models.JSONField(default=dict)
     n_retired = models.JSONField(default=dict)
+    examples = models.JSONField(default=list)  # some of the difference by name
+    is_trial = models.BooleanField(default=False)  # counted and taken back
+    is_push = models.BooleanField(default=False)  # several may wait, none may be lost
     problem = models.TextField(default="")
     warnings = models.JSONField(default=list)
     # Imports only: which file, and how far it is written for good.
     file_digest = models.CharField(max_length=64, default="", db_index=True)
-    bytes_done = models.PositiveBigIntegerField(default=0)
+    delivery_number = models.BigIntegerField(null=True)  # that of the run it takes up
+    bytes_done = models.PositiveBigIntegerField(default=0)  # of a table: rows
     bytes_total = models.PositiveBigIntegerField(default=0)
 
     class Meta:
@@ -64,9 +76,66 @@ class Run(models.Model):
             models.UniqueConstraint(
                 name="one_run_a_feed_at_a_time",
                 fields=["feed"],
-                condition=models.Q(state__in=["queued", "running"]),
+                condition=models.Q(state__in=["queued", "running"], is_push=False),
             ),
         ]
 
     def __str__(self) -> str:
         return f"{self.source} {self.state}"
+
+
+class Push(models.Model):
+    """Documents that were sent to us: kept first, written by a job, answered the same twice."""
+
+    key = models.CharField(max_length=200)
+    feed = models.ForeignKey(Feed, on_delete=models.CASCADE, related_name="pushes")
+    digest = models.CharField(max_length=64)  # of the body: another body under a key is refused
+    body = models.BinaryField()
+    run = models.OneToOneField(Run, on_delete=models.CASCADE, related_name="push")
+    taken_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-taken_at", "-pk"]
+        constraints = [
+            models.UniqueConstraint(name="one_push_a_key", fields=["feed", "key"]),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.feed_id} {self.key}"
+
+
+class Waiting(models.Model):
+    """A document that came before the thing it is about; taken up when that is told of."""
+
+    source = models.ForeignKey("estate.Source", on_delete=models.CASCADE, related_name="+")
+    wanted_uid = models.CharField(max_length=400, db_index=True)
+    line = models.TextField()
+    digest = models.CharField(max_length=64)
+    kept_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["pk"]
+        constraints = [
+            models.UniqueConstraint(name="one_waiting_line", fields=["source", "digest"]),
+        ]
+
+    def __str__(self) -> str:
+        return f"for {self.wanted_uid}"
+
+
+class Mapping(models.Model):
+    """How the columns of a table become documents, for every file of its shape."""
+
+    name = models.CharField(max_length=200, unique=True)
+    kind = models.CharField(max_length=20)
+    columns = models.JSONField()  # field of the document → {column, unit}
+    of_kind = models.CharField(max_length=20, default="", blank=True)  # readings: of what
+    decimal_comma = models.BooleanField(default=False)
+    header = models.JSONField()  # the columns of the file it was made for, in order
+    made_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["name", "pk"]
+
+    def __str__(self) -> str:
+        return self.name

@@ -1,5 +1,6 @@
 """Reads of feeds and runs."""
 
+from collections.abc import Iterable
 from datetime import datetime, timedelta
 from enum import StrEnum
 
@@ -28,7 +29,7 @@ def feeds_for(actor: User) -> QuerySet[Feed]:
         state__in=[RunState.QUEUED, RunState.RUNNING]
     )
     live = Run.objects.filter(feed=OuterRef("pk"), state__in=[RunState.QUEUED, RunState.RUNNING])
-    return Feed.objects.select_related("array__entity", "array__site__entity").annotate(
+    return Feed.objects.select_related("source").annotate(
         last_state=Subquery(ended.values("state")[:1]),
         last_problem=Subquery(ended.values("problem")[:1]),
         live_run_id=Subquery(live.values("pk")[:1]),
@@ -54,7 +55,35 @@ def runs_for(actor: User) -> QuerySet[Run]:
     return Run.objects.select_related("feed")
 
 
-def allowed_ages() -> dict[int, timedelta]:
-    """Return by array how old readings may be before they count as unread."""
-    feeds = Feed.objects.exclude(array=None).values_list("array_id", "allowed_age_hours")
-    return {array_id: timedelta(hours=hours) for array_id, hours in feeds if array_id}
+def allowed_ages(entity_ids: Iterable[int]) -> dict[int, timedelta]:
+    """Return how old the readings of things may be before they count as unread."""
+    rows = Feed.objects.filter(
+        source__statements__entity_id__in=entity_ids, source__statements__gone_at=None
+    ).values_list("source__statements__entity_id", "allowed_age_hours")
+    ages: dict[int, timedelta] = {}
+    for pk, hours in rows:
+        allowed = timedelta(hours=hours)
+        ages[pk] = max(ages.get(pk, allowed), allowed)
+    return ages
+
+
+def told_by(entity_ids: Iterable[int]) -> dict[int, set[int]]:
+    """Return by feed which of these things it tells of."""
+    told: dict[int, set[int]] = {}
+    for feed_id, pk in Feed.objects.filter(
+        source__statements__entity_id__in=entity_ids, source__statements__gone_at=None
+    ).values_list("pk", "source__statements__entity_id"):
+        told.setdefault(feed_id, set()).add(pk)
+    return told
+
+
+def feed_name_of(entity_id: int) -> str | None:
+    """Return the name of the feed that told of a thing last."""
+    return (
+        Feed.objects.filter(
+            source__statements__entity_id=entity_id, source__statements__gone_at=None
+        )
+        .order_by("-source__statements__read_at", "pk")
+        .values_list("name", flat=True)
+        .first()
+    )

@@ -5,21 +5,28 @@ from datetime import UTC, datetime
 from procrastinate.contrib.django import app
 from procrastinate.jobs import Status
 
-from keelmark.feeds import services
+from keelmark.estate.services.findings import look_for_findings
+from keelmark.feeds.services.running import carry_out
+from keelmark.feeds.services.schedule import COLLECT_TASK, JOIN_TASK, queue_due, sweep_lost
 
 STALLED_SECONDS = 45.0
 
 
-@app.task(name=services.COLLECT_TASK)
+@app.task(name=COLLECT_TASK)
 def collect_feed(run_id: int) -> None:
-    services.carry_out(run_id=run_id)
+    carry_out(run_id=run_id)
+
+
+@app.task(name=JOIN_TASK)
+def join() -> None:
+    look_for_findings(at=datetime.now(UTC))
 
 
 @app.periodic(cron="* * * * * */10")  # the sixth field is seconds
 @app.task(name="keelmark.feeds.tasks.keep_schedule", queueing_lock="keep_schedule")
 def keep_schedule(timestamp: int) -> None:
-    services.sweep_lost(now=datetime.now(UTC))
-    services.queue_due(now=datetime.now(UTC))
+    sweep_lost(now=datetime.now(UTC))
+    queue_due(now=datetime.now(UTC))
 
 
 @app.periodic(cron="* * * * *")

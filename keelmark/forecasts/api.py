@@ -23,6 +23,7 @@ from keelmark.core.ledger import Attention
 from keelmark.estate import selectors as estate
 from keelmark.estate.models import Pool
 from keelmark.estate.sift import Term, parse_sift
+from keelmark.feeds.selectors import feed_name_of
 from keelmark.forecasts import selectors
 from keelmark.forecasts.changes import changes_for
 from keelmark.forecasts.export import csv_of
@@ -259,7 +260,7 @@ class PoolViewSet(GenericViewSet[Pool]):
             ),
             "said_week_ago_on": forecast.said_week_ago_on if forecast else None,
             "said_month_ago_on": forecast.said_month_ago_on if forecast else None,
-            "feed_name": getattr(getattr(pool.array, "feed", None), "name", None),
+            "feed_name": feed_name_of(pool.pk),
         }
         return Response(PoolDetailRead(detail).data)
 

@@ -40,8 +40,7 @@ def changes_for(actor: User, *, terms: list[Term], now: datetime) -> list[Change
     """Return what changed in a scope: quiet feeds first, then newest first."""
     pools = list(selectors.pools_for(actor, terms=terms))
     shifts = [change for pool in pools for change in _shifts(pool, now=now)]
-    arrays = {pool.array_id for pool in pools}
-    inventory = _inventory(actor, arrays=arrays, now=now)
+    inventory = _inventory(actor, pools=pools, now=now)
     dated = sorted(shifts + inventory, key=lambda change: change.at, reverse=True)
     moved = [change for pool in pools for change in _moved_dates(pool, now=now)]
     quiet = _quiet_feeds(actor, pools=pools, is_narrowed=bool(terms), now=now)
@@ -52,11 +51,16 @@ def _quiet_feeds(
     actor: User, *, pools: list[Pool], is_narrowed: bool, now: datetime
 ) -> list[Change]:
     changes = []
+    told = feeds.told_by([pool.pk for pool in pools])
     for feed in feeds.feeds_for(actor):
         state = feeds.state_of(feed, now=now)
         if state == feeds.FeedState.FRESH:
             continue
-        own = [pool for pool in pools if pool.array.entity.name == feed.name]
+        own = [
+            pool
+            for pool in pools
+            if pool.pk in told.get(feed.pk, ()) or pool.home.name == feed.name
+        ]
         if not own and is_narrowed:  # a feed without a pool in the scope has no say in it
             continue
         oldest = min((pool.read_at for pool in own), default=None)
@@ -86,7 +90,7 @@ def _moved_dates(pool: Pool, *, now: datetime) -> list[Change]:
     n_left = (forecast.limit_likely_on - now.date()).days
     if n_left > MOVED_WITHIN_DAYS or abs(n_later) < max(MOVED_DAYS, MOVED_SHARE * n_left):
         return []
-    name = f"{pool.array.entity.name} · {pool.entity.name}"
+    name = f"{pool.home.name} · {pool.entity.name}"
     side = "later" if n_later > 0 else "sooner"
     return [
         Change(
@@ -110,7 +114,7 @@ def _shifts(pool: Pool, *, now: datetime) -> list[Change]:
         on = date.fromisoformat(shift["on"])
         if (now.date() - on).days > SHIFT_DAYS:
             continue
-        name = f"{pool.array.entity.name} · {pool.entity.name}"
+        name = f"{pool.home.name} · {pool.entity.name}"
         changes.append(
             Change(
                 kind="shift",
@@ -124,10 +128,11 @@ def _shifts(pool: Pool, *, now: datetime) -> list[Change]:
     return changes
 
 
-def _inventory(actor: User, *, arrays: set[int], now: datetime) -> list[Change]:
+def _inventory(actor: User, *, pools: list[Pool], now: datetime) -> list[Change]:
     """Runs that met or missed things; the history's own import is no news."""
+    told = feeds.told_by([pool.pk for pool in pools])
     runs = feeds.runs_for(actor).filter(
-        state=RunState.DONE, feed__array__in=arrays, ended_at__gte=now - timedelta(days=RUN_DAYS)
+        state=RunState.DONE, feed__in=told, ended_at__gte=now - timedelta(days=RUN_DAYS)
     )[:MAX_RUNS]
     return [
         Change(

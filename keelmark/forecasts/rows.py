@@ -94,7 +94,7 @@ class Listed(NamedTuple):
 
 
 PATHS = (
-    "pk", "entity__name", "array__entity__name", "array__site__entity__name",
+    "pk", "entity__name", "home__name", "entity__site__name",
     "service_class__name", "usable_bytes", "used_bytes", "provisioned_bytes",
     "thick_unwritten_bytes", "read_at", "marks_caution_percent", "marks_limit_percent",
     "marks_lead_time_days", "forecast__reach", "forecast__as_of", "forecast__attention",

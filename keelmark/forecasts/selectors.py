@@ -53,7 +53,7 @@ def facets_for(actor: User, *, terms: list[Term]) -> Facets:
     by_state = dict(pools.values_list("forecast__attention").annotate(n=Count("pk")))
     return Facets(
         n_pools=pools.count(),
-        sites=_counts(pools, field="array__site__entity__name"),
+        sites=_counts(pools, field="entity__site__name"),
         states=[(state, by_state[state]) for state in Attention if state in by_state],
         classes=_counts(pools, field="service_class__name"),
     )

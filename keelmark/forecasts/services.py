@@ -48,9 +48,9 @@ def refresh(*, now: datetime) -> int:
     if not pools:
         return 0
     made = _made(pools, now=now)
-    ages = allowed_ages()
+    ages = allowed_ages([pool.pk for pool in pools])
     rows = [
-        _row(pool, index=index, made=made, allowed=ages.get(pool.array_id, DEFAULT_ALLOWED_AGE))
+        _row(pool, index=index, made=made, allowed=ages.get(pool.pk, DEFAULT_ALLOWED_AGE))
         for index, pool in enumerate(pools)
     ]
     fields = [f.name for f in PoolForecast._meta.concrete_fields if f.name != "pool"]

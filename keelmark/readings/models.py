@@ -1,27 +1,49 @@
-"""Daily readings, a row an entity and day, kept for years."""
+"""Readings: a row an entity and day for years, five-minute means for two weeks."""
 
 from django.db import models
-from django.db.models import Q
 
 
 class DailyReading(models.Model):
-    """The last reading of a day (UTC); null where the source did not say."""
+    """The last reading of a day (UTC); null where the source did not say.
+
+    The table is partitioned by month, which migrations of ours make and keep.
+    """
 
     pk = models.CompositePrimaryKey("entity_id", "day")
     entity = models.ForeignKey(
         "estate.Entity", on_delete=models.DO_NOTHING, db_index=False, db_constraint=False
     )
     day = models.DateField()
-    used_bytes = models.BigIntegerField()
+    used_bytes = models.BigIntegerField(null=True)
     provisioned_bytes = models.BigIntegerField(null=True)
     capacity_bytes = models.BigIntegerField(null=True)
+    guest_written_bytes = models.BigIntegerField(null=True)
+    exclusive_bytes = models.BigIntegerField(null=True)
+    datastore_id = models.BigIntegerField(null=True)  # of that day
     read_at = models.DateTimeField()
 
     class Meta:
         ordering = ["entity_id", "day"]
-        constraints = [
-            models.CheckConstraint(name="reading_not_negative", condition=Q(used_bytes__gte=0)),
-        ]
 
     def __str__(self) -> str:
         return f"{self.entity_id} on {self.day}: {self.used_bytes}"
+
+
+class Correction(models.Model):
+    """What a finished day said before it was corrected."""
+
+    entity = models.ForeignKey(
+        "estate.Entity", on_delete=models.DO_NOTHING, db_constraint=False, related_name="+"
+    )
+    day = models.DateField()
+    used_bytes_before = models.BigIntegerField(null=True)
+    used_bytes_after = models.BigIntegerField(null=True)
+    read_at_before = models.DateTimeField()
+    read_at_after = models.DateTimeField()
+    corrected_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-corrected_at", "-pk"]
+
+    def __str__(self) -> str:
+        return f"{self.entity_id} on {self.day}: {self.used_bytes_before}"

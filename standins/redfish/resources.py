@@ -1,7 +1,7 @@
 """The resource tree of one array at one moment, as plain dictionaries by path."""
 
 import math
-from collections.abc import Iterable
+from collections.abc import Callable, Container, Iterable
 from datetime import datetime
 from typing import Any
 
@@ -10,6 +10,7 @@ from standins.estate_file import drives_of
 
 Resource = dict[str, Any]  # JSON as the published schemas describe it
 ROOT = "/redfish/v1"
+SHELF_BAYS = 24
 OK = {"State": "Enabled", "Health": "OK"}
 
 
@@ -33,6 +34,16 @@ class Tree:
             for volume in pool.volumes
         }
         self.drives = {f"{number:04d}": (role, pool) for number, role, pool in drives_of(array)}
+        self.shelves = [
+            f"{name}-shelf-{number + 1}" for number in range(-(-len(self.drives) // SHELF_BAYS))
+        ]
+        self.ports_seen = sorted({w for *_, v in self.volumes.values() for w in v.seen_by})
+        self.exports = {
+            store.volume.name: store
+            for cluster in estate.clusters
+            for store in cluster.datastores
+            if store.is_nfs and store.array is array
+        }
         self._n_drives = dict.fromkeys(self.pools, 0)
         for _, pool in self.drives.values():
             if pool is not None:
@@ -48,7 +59,14 @@ class Tree:
                 f"{ROOT}/StorageServices/{name}/ClassesOfService/{offered}"
                 for offered in sorted({p.story.service_class for p in self.array.pools})
             ),
-            f"{ROOT}/Chassis": [f"{ROOT}/Chassis/{name}"],
+            f"{ROOT}/Chassis": [f"{ROOT}/Chassis/{chassis}" for chassis in (name, *self.shelves)],
+            f"{ROOT}/Fabrics": [f"{ROOT}/Fabrics/front"],
+            f"{ROOT}/Fabrics/front/Endpoints": (
+                f"{ROOT}/Fabrics/front/Endpoints/{port}" for port in self.ports_seen
+            ),
+            f"{storage}/FileSystems": (
+                f"{storage}/FileSystems/{system}" for system in self.exports
+            ),
             f"{ROOT}/Chassis/{name}/Drives": (
                 f"{ROOT}/Chassis/{name}/Drives/{number}" for number in self.drives
             ),
@@ -70,6 +88,15 @@ class Tree:
                 f"{storage}/Volumes/{pool.name}-{volume.name}" for volume in pool.volumes
             ]
             collections[f"{base}/CapacitySources"] = [f"{base}/CapacitySources/0"]
+        for system in self.exports:
+            shares = f"{storage}/FileSystems/{system}/ExportedFileShares"
+            collections[shares] = [f"{shares}/0"]
+        for at, shelf in enumerate(self.shelves):
+            collections[f"{ROOT}/Chassis/{shelf}/Drives"] = [
+                f"{ROOT}/Chassis/{name}/Drives/{number:04d}"
+                for number in range(at * SHELF_BAYS, (at + 1) * SHELF_BAYS)
+                if f"{number:04d}" in self.drives
+            ]
         found = collections.get(path)
         return None if found is None else list(found)
 
@@ -83,24 +110,50 @@ class Tree:
             storage: self._storage,
             f"{ROOT}/StorageServices/{name}": self._storage_service,
             f"{ROOT}/Chassis/{name}": self._chassis,
+            f"{ROOT}/Fabrics/front": self._fabric,
         }
         if self.array.story.location == "systems":
             fixed[f"{ROOT}/Systems/{name}"] = self._system
         if path in fixed:
             return fixed[path]()
         parent, _, leaf = path.rpartition("/")
-        if parent == f"{storage}/StoragePools" and leaf in self.pools:
-            return self._pool(self.pools[leaf], path=path, day=day)
-        if parent == f"{storage}/Volumes" and leaf in self.volumes:
-            return self._volume(*self.volumes[leaf], path=path, day=day)
-        if parent == f"{ROOT}/Chassis/{name}/Drives" and leaf in self.drives:
-            return self._drive(leaf, path=path)
-        return self._part(parent, leaf=leaf, path=path, day=day)
+        return self._member(parent, leaf=leaf, path=path, day=day) or self._part(
+            parent, leaf=leaf, path=path, day=day
+        )
+
+    def _member(self, parent: str, *, leaf: str, path: str, day: float) -> Resource | None:
+        """A member of one of the large collections."""
+        storage = self.storage
+        known: dict[str, tuple[Container[str], Callable[[], Resource]]] = {
+            f"{ROOT}/Chassis": (self.shelves, lambda: self._shelf(leaf, path=path)),
+            f"{ROOT}/Fabrics/front/Endpoints": (
+                self.ports_seen,
+                lambda: self._endpoint(leaf, path=path),
+            ),
+            f"{storage}/FileSystems": (self.exports, lambda: self._file_system(leaf, path=path)),
+            f"{storage}/StoragePools": (
+                self.pools,
+                lambda: self._pool(self.pools[leaf], path=path, day=day),
+            ),
+            f"{storage}/Volumes": (
+                self.volumes,
+                lambda: self._volume(*self.volumes[leaf], path=path, day=day),
+            ),
+            f"{ROOT}/Chassis/{self.array.name}/Drives": (
+                self.drives,
+                lambda: self._drive(leaf, path=path),
+            ),
+        }
+        members, make = known.get(parent, ((), dict))
+        return make() if leaf in members else None
 
     def _part(self, parent: str, *, leaf: str, path: str, day: float) -> Resource | None:
         for pool in self.array.pools:
             if parent == f"{self.storage}/StoragePools/{pool.name}/CapacitySources":
                 return self._capacity_source(pool, path=path, day=day) if leaf == "0" else None
+        for system in self.exports:
+            if parent == f"{self.storage}/FileSystems/{system}/ExportedFileShares":
+                return self._share(system, path=path) if leaf == "0" else None
         if parent == f"{self.storage}/Controllers" and leaf in ("A", "B"):
             return self._controller(leaf, path=path)
         ports = {f"{self.storage}/Controllers/{side}/Ports" for side in "AB"}
@@ -122,6 +175,7 @@ class Tree:
             SessionService=_link(f"{ROOT}/SessionService"),
             StorageServices=_link(f"{ROOT}/StorageServices"),
             Chassis=_link(f"{ROOT}/Chassis"),
+            Fabrics=_link(f"{ROOT}/Fabrics"),
             Links={"Sessions": _link(f"{ROOT}/SessionService/Sessions")},
             ProtocolFeaturesSupported={
                 "ExpandQuery": {"ExpandAll": True, "Levels": True, "MaxLevels": 1},
@@ -168,6 +222,68 @@ class Tree:
             Status=OK,
         )
 
+    def _shelf(self, name: str, *, path: str) -> Resource:
+        return _typed(
+            "Chassis.v1_25_0",
+            path=path,
+            name=name,
+            ChassisType="StorageEnclosure",
+            SerialNumber=f"{self.array.serial}-{name.rsplit('-', 1)[-1]}",
+            Model="Ledge",
+            Drives=_link(f"{path}/Drives"),
+            Status=OK,
+        )
+
+    def _fabric(self) -> Resource:
+        path = f"{ROOT}/Fabrics/front"
+        return _typed(
+            "Fabric.v1_3_2",
+            path=path,
+            name="front",
+            FabricType="FC",
+            Endpoints=_link(f"{path}/Endpoints"),
+            Status=OK,
+        )
+
+    def _endpoint(self, port: str, *, path: str) -> Resource:
+        return _typed(
+            "Endpoint.v1_8_1",
+            path=path,
+            name=f"initiator {port}",
+            EndpointProtocol="FC",
+            Identifiers=[_durable("FC_WWN", port)],
+            Status=OK,
+        )
+
+    def _file_system(self, name: str, *, path: str) -> Resource:
+        store = self.exports[name]
+        volume = f"{self.storage}/Volumes/{store.pool.name}-{store.volume.name}"
+        return _typed(
+            "FileSystem.v1_4_1",
+            path=path,
+            name=name,
+            CapacitySources=[
+                {
+                    "@odata.id": f"{path}#/CapacitySources/0",
+                    "ProvidingVolumes": [_link(volume)],
+                }
+            ],
+            ExportedShares=_link(f"{path}/ExportedFileShares"),
+            Status=OK,
+        )
+
+    def _share(self, name: str, *, path: str) -> Resource:
+        server, folder = self.exports[name].export
+        return _typed(
+            "FileShare.v1_3_0",
+            path=path,
+            name=folder,
+            FileSharePath=folder,
+            FileSharingProtocols=["NFSv4_1"],
+            FileSharingServer=server,
+            Status=OK,
+        )
+
     def _storage(self) -> Resource:
         drives = f"{ROOT}/Chassis/{self.array.name}/Drives"
         return _typed(
@@ -178,6 +294,7 @@ class Tree:
             Controllers=_link(f"{self.storage}/Controllers"),
             StoragePools=_link(f"{self.storage}/StoragePools"),
             Volumes=_link(f"{self.storage}/Volumes"),
+            FileSystems=_link(f"{self.storage}/FileSystems"),
             Drives=[_link(f"{drives}/{number}") for number in self.drives],
             Links={"Enclosures": [_link(f"{ROOT}/Chassis/{self.array.name}")]},
             Status=OK,
@@ -228,7 +345,7 @@ class Tree:
 
     def _volume(self, pool: Pool, volume: Volume, *, path: str, day: float) -> Resource:
         written = written_bytes(volume, day=day)
-        endpoints = [_link(f"{ROOT}/Fabrics/front/Endpoints/kelp")] if volume.is_mapped else []
+        endpoints = [_link(f"{ROOT}/Fabrics/front/Endpoints/{port}") for port in volume.seen_by]
         return _typed(
             "Volume.v1_10_1",
             path=path,

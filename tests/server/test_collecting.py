@@ -12,14 +12,9 @@ from keelmark.feeds.errors import AnswerError
 from keelmark.feeds.models import Run, RunState
 from keelmark.feeds.redfish.walk import collect
 from keelmark.feeds.selectors import feeds_for, state_of
-from keelmark.feeds.services import (
-    ask_collection,
-    beating,
-    carry_out,
-    queue_due,
-    set_feed,
-    sweep_lost,
-)
+from keelmark.feeds.services.feeds import set_feed
+from keelmark.feeds.services.running import beating, carry_out
+from keelmark.feeds.services.schedule import ask_collection, queue_due, sweep_lost
 from keelmark.readings.models import DailyReading
 
 
@@ -47,7 +42,8 @@ def test_a_collection_brings_the_array_to_the_byte(standin, make_feed, run_feed)
     assert run.state == RunState.DONE, run.problem
     tree = heron.service.tree
     assert run.n_new == {
-        "array": 1, "pool": len(tree.pools), "volume": len(tree.volumes), "drive": len(tree.drives),
+        "array": 1, "port": 8, "shelf": len(tree.shelves), "pool": len(tree.pools),
+        "volume": len(tree.volumes), "drive": len(tree.drives),
     }  # fmt: skip
     for pool in Pool.objects.select_related("entity"):
         assert pool.usable_bytes == tree.pools[pool.entity.name].usable_bytes

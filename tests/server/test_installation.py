@@ -100,7 +100,7 @@ def test_the_supervisors_configuration_quotes_what_it_must(folder):
 
 
 def test_the_published_schema_is_the_one_in_the_docs():
-    kept = json.loads((PROJECT / "docs/estate-file-v0.schema.json").read_text())
+    kept = json.loads((PROJECT / "docs/estate-file-v1.schema.json").read_text())
     assert kept == json.loads(json.dumps(published_schema()))
 
 

@@ -3,10 +3,10 @@ from datetime import date
 import numpy as np
 import pytest
 
-from keelmark.readings.binary import DailyRows
 from keelmark.readings.models import DailyReading
+from keelmark.readings.rows import DAY_US, EPOCH, daily_rows, end_to_end
 from keelmark.readings.selectors import series_of
-from keelmark.readings.services import DAY_US, EPOCH, write_daily
+from keelmark.readings.services import write_daily
 
 FIRST = (date(2026, 11, 1) - EPOCH).days
 
@@ -21,14 +21,12 @@ def make_rows(entity_id, *, days, used, provisioned=None, capacity=None, hour=12
         return np.array([-1 if a is None else a for a in amounts], dtype=np.int64)
 
     day = FIRST + np.array(days, dtype=np.int64)
-    return DailyRows(
+    return daily_rows(
         entity_id=whole * entity_id,
         day=day,
         used_bytes=np.array(used, dtype=np.int64),
         provisioned_bytes=column(provisioned),
-        is_provisioned_known=column(provisioned) >= 0,
         capacity_bytes=column(capacity),
-        is_capacity_known=column(capacity) >= 0,
         read_at_us=day * DAY_US + hour * 3_600_000_000,
     )
 
@@ -78,12 +76,7 @@ def test_writing_again_changes_nothing_and_a_later_reading_wins(entity_id):
 
 def test_the_last_of_a_day_in_one_batch_stands(entity_id):
     early, late = (make_rows(entity_id, days=[0], used=[h], hour=h) for h in (3, 9))
-    both = DailyRows(
-        **{
-            name: np.concatenate([getattr(late, name), getattr(early, name)])
-            for name in DailyRows.__slots__
-        }
-    )
+    both = end_to_end([late, early])
     assert write_daily(both) == 1
     assert kept()[0][1] == 9
 

@@ -88,10 +88,10 @@ def test_impossible_books_of_a_pool_end_the_collection(amount):
         make_facts().add_pool(pool(Capacity={"Data": data}))
 
 
-def test_a_pool_without_a_worldwide_name_goes_by_its_arrays_serial():
+def test_a_pool_without_a_worldwide_name_goes_by_where_it_stands():
     facts = make_facts()
     facts.add_pool(pool(Identifiers=None, Name="swift 1/ä"))
-    assert facts.pools[POOL_PATH].uid == "serial.H1-swift-1--"
+    assert facts.pools[POOL_PATH].uid == "path.H1:/redfish/v1/Storage/h/StoragePools/p"
 
 
 def test_a_volume_is_taken_with_its_pool(facts):
@@ -111,7 +111,7 @@ def test_a_volume_is_taken_with_its_pool(facts):
         ({"ProvisioningPolicy": "Someday"}, "provisioning", None),
         ({"Links": None}, "is_mapped", None),
         ({"Links": {"ClientEndpoints": [{"@odata.id": "/e"}]}}, "is_mapped", True),
-        ({"Identifiers": []}, "uid", "serial.H1-v"),
+        ({"Identifiers": []}, "uid", "path.H1:/redfish/v1/Storage/h/Volumes/v"),
         ({"Name": None}, "name", "v"),
     ],
 )
@@ -164,7 +164,7 @@ def test_a_drive_plays_the_role_its_properties_say(facts, changes, role):
 
 def test_a_drive_without_serial_goes_by_its_arrays(facts):
     facts.add_drive(drive(SerialNumber=None))
-    assert facts.drives[0].uid == "serial.H1-7"
+    assert facts.drives[0].uid == "path.H1:/d"
 
 
 def test_a_drive_without_a_size_is_left_out_and_told(facts):
@@ -178,7 +178,7 @@ def test_a_drive_without_a_size_is_left_out_and_told(facts):
     [
         (None, None),
         ("x", None),
-        ([{"DurableNameFormat": "FC_WWN", "DurableName": "1"}], None),
+        ([{"DurableNameFormat": "FC_WWN", "DurableName": "1"}], "wwn.1"),
         ([{"DurableNameFormat": "EUI", "DurableName": "0xAB"}], "eui.ab"),
         ([{"DurableNameFormat": "NGUID", "DurableName": "A:B"}], "nguid.a:b"),
         ([{"DurableNameFormat": "NAA"}, {"DurableNameFormat": "UUID", "DurableName": "C"}],

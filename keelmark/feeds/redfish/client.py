@@ -1,6 +1,7 @@
 """A patient Redfish reader: session with re-login, paging, retries, bounded concurrency."""
 
 import asyncio
+import ssl
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from dataclasses import dataclass, field
@@ -18,6 +19,7 @@ from keelmark.feeds.errors import (
     SignInError,
     UnreachableError,
 )
+from keelmark.feeds.far_end import DEFAULT_TIMEOUT_SECONDS
 
 Resource = dict[str, Any]  # Any: JSON of whatever shape the array sends
 MAX_CONCURRENT = 8
@@ -26,7 +28,7 @@ FIRST_BACK_OFF_SECONDS = 0.5
 MAX_WAIT_SECONDS = 30.0
 MAX_PAGES = 10_000
 MAX_CLOCK_SKEW = timedelta(minutes=5)
-TIMEOUT = httpx.Timeout(20.0, connect=5.0)
+CONNECT_SECONDS = 5.0
 ROOT = "/redfish/v1/"
 SESSIONS = "/redfish/v1/SessionService/Sessions"
 RETRIED_STATUSES = frozenset({408, 425, 429, 500, 502, 503, 504})
@@ -182,10 +184,17 @@ async def open_reader(
     user: str,
     password: str,
     back_off_seconds: float = FIRST_BACK_OFF_SECONDS,
+    trust: ssl.SSLContext | None = None,
+    timeout_seconds: float = DEFAULT_TIMEOUT_SECONDS,
     transport: httpx.AsyncBaseTransport | None = None,
 ) -> AsyncIterator[RedfishReader]:
     """Yield a signed-in reader and sign out at the end."""
-    async with httpx.AsyncClient(timeout=TIMEOUT, transport=transport, trust_env=False) as http:
+    async with httpx.AsyncClient(
+        timeout=httpx.Timeout(timeout_seconds, connect=CONNECT_SECONDS),
+        verify=trust if trust is not None else True,
+        transport=transport,
+        trust_env=False,
+    ) as http:
         reader = RedfishReader(
             url.rstrip("/"), user, password, http, back_off_seconds=back_off_seconds
         )
@@ -225,7 +234,9 @@ def _why(exc: httpx.HTTPError) -> str:
     if isinstance(exc, httpx.ConnectTimeout):
         return "no connection within 5 s"
     if isinstance(exc, httpx.TimeoutException):
-        return "no answer within 20 s"
+        return "no answer in time"
+    if isinstance(exc, httpx.ConnectError) and "CERTIFICATE" in str(exc).upper():
+        return "its certificate is not signed by an authority that this feed trusts"
     if isinstance(exc, httpx.ConnectError):
         return "the connection is refused"
     return "the connection broke off"

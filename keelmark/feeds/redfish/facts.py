@@ -6,11 +6,24 @@ from math import isnan
 from typing import Any
 
 from keelmark.core.units import MAX_BYTES, format_bytes
-from keelmark.estate.documents import ArrayDocument, DriveDocument, PoolDocument, VolumeDocument
+from keelmark.estate.documents import (
+    AnyDocument,
+    ArrayDocument,
+    DriveDocument,
+    PoolDocument,
+    PortDocument,
+    ShelfDocument,
+    SnapshotDocument,
+    VolumeDocument,
+)
 from keelmark.feeds.errors import AnswerError
 
 Resource = dict[str, Any]  # Any: JSON of whatever shape the array sends
-FORMS = {"NAA": "naa", "EUI": "eui", "NGUID": "nguid", "UUID": "uuid"}
+FORMS = {
+    "NAA": "naa", "EUI": "eui", "NGUID": "nguid", "UUID": "uuid", "FC_WWN": "wwn", "iQN": "iqn",
+    "NQN": "iqn",
+}  # fmt: skip
+GIGABIT = 1_000_000_000
 MEDIA = {"SSD": "ssd", "HDD": "hdd"}
 
 
@@ -24,7 +37,89 @@ class Facts:
     pools: dict[str, PoolDocument] = field(default_factory=dict)  # by resource path
     volumes: list[VolumeDocument] = field(default_factory=list)
     drives: list[DriveDocument] = field(default_factory=list)
+    ports: list[PortDocument] = field(default_factory=list)
+    shelves: dict[str, ShelfDocument] = field(default_factory=dict)  # by resource path
+    snapshots: list[SnapshotDocument] = field(default_factory=list)
+    endpoints: dict[str, str] = field(default_factory=dict)  # uid by resource path
+    exports: dict[str, list[str]] = field(default_factory=dict)  # uids by volume's path
     warnings: list[str] = field(default_factory=list)
+
+    @property
+    def documents(self) -> list[AnyDocument]:
+        """Everything, parents first."""
+        return [
+            self.array,
+            *self.ports,
+            *self.shelves.values(),
+            *self.pools.values(),
+            *self.volumes,
+            *self.drives,
+            *self.snapshots,
+        ]
+
+    def add_port(self, resource: Resource, *, controller: str) -> None:
+        """Take a front-end port of a controller."""
+        speed = resource.get("CurrentSpeedGbps") or resource.get("MaxSpeedGbps")
+        wwpn = _dig(resource, "FibreChannel").get("WWPN")
+        status = resource.get("LinkStatus")
+        place = self._place(resource)
+        self.ports.append(
+            PortDocument(
+                uid=f"wwn.{_safe(str(wwpn).lower())}" if wwpn else place,
+                also=[place] if wwpn else [],
+                name=f"{controller} {name_of(resource)}"[:200],
+                array_uid=self.array.uid,
+                controller=controller,
+                protocol=str(resource["PortProtocol"]) if resource.get("PortProtocol") else None,
+                speed_bits_per_second=(
+                    int(speed * GIGABIT) if isinstance(speed, int | float) else None
+                ),
+                is_up=None if status is None else status == "LinkUp",
+                read_at=self.read_at,
+            )
+        )
+
+    def add_shelf(self, resource: Resource) -> None:
+        """Take an enclosure that holds drives."""
+        serial = resource.get("SerialNumber")
+        if serial == _serial(self.array):
+            serial = None  # the enclosure that gave the array its identity
+        place = self._place(resource)
+        n_bays = resource.get("DriveSlots") or _dig(resource, "Drives").get("Members@odata.count")
+        self.shelves[path_of(resource)] = ShelfDocument(
+            uid=f"serial.{_safe(str(serial))}" if serial else place,
+            also=[place] if serial else [],
+            name=name_of(resource),
+            array_uid=self.array.uid,
+            n_bays=n_bays if isinstance(n_bays, int) else None,
+            read_at=self.read_at,
+        )
+
+    def add_endpoint(self, resource: Resource) -> None:
+        """Take an initiator: the name under which hosts are mapped."""
+        self.endpoints[path_of(resource)] = uid_of(resource) or self._place(resource)
+
+    def add_file_system(self, resource: Resource, *, shares: list[Resource]) -> None:
+        """Take the exports of a file system, so that who mounts them finds their volume."""
+        sources = resource.get("CapacitySources") or []
+        volumes = [
+            link.get("@odata.id")
+            for source in sources
+            if isinstance(source, dict)
+            for link in source.get("ProvidingVolumes") or []
+            if isinstance(link, dict)
+        ]
+        for share in shares:
+            server, path = share.get("FileSharingServer"), share.get("FileSharePath")
+            server = server or _dig(resource, "Links").get("HostName") or share.get("Hostname")
+            if path and server:
+                for volume in volumes:
+                    name = f"path.nfs:{_safe_path(str(server))}:{_safe_path(str(path))}"
+                    self.exports.setdefault(str(volume), []).append(name)
+
+    def _place(self, resource: Resource) -> str:
+        """Where it stands in this array: its name when it has no durable one."""
+        return f"path.{_safe_path(_serial(self.array))}:{_safe_path(path_of(resource))}"
 
     def add_pool(self, resource: Resource) -> None:
         """Take a pool; its own books must be right, or the last good state stands."""
@@ -41,13 +136,17 @@ class Facts:
             self.warnings.append(f"Pool {name} left out: no Capacity.Data.{missing}.")
             return
         self.pools[path] = PoolDocument(
-            uid=uid_of(resource) or f"serial.{_serial(self.array)}-{_safe(name)}",
+            uid=uid_of(resource) or self._place(resource),
+            also=[self._place(resource)],
             array_uid=self.array.uid,
             name=name,
             usable_bytes=usable,
             used_bytes=used,
             provisioned_bytes=amounts["ProvisionedBytes"],
+            snapshot_bytes=_snapshot_bytes(resource),
             service_class=_class_of(resource),
+            backing=_backing_of(resource),
+            raid=_first_text(resource.get("SupportedRAIDTypes")),
             read_at=self.read_at,
         )
 
@@ -64,15 +163,67 @@ class Facts:
         if size is None:
             self.warnings.append(f"Volume {name} left out: {fault or 'no CapacityBytes'}.")
             return
+        if _dig(resource, "ReplicaInfo").get("ReplicaType") == "Snapshot":
+            self._add_snapshot(resource, name=name)
+            return
+        mapped_to = self._mapped_to(resource)
         self.volumes.append(
             VolumeDocument(
-                uid=uid_of(resource) or f"serial.{_serial(self.array)}-{_safe(resource['Id'])}",
+                uid=uid_of(resource) or self._place(resource),
+                also=[self._place(resource), *self.exports.get(path_of(resource), [])],
                 pool_uid=pool.uid,
                 name=name,
                 size_bytes=size,
                 written_bytes=self._written(resource, name=name, pool=pool),
+                snapshot_bytes=_snapshot_bytes(resource),
                 provisioning=_provisioning_of(resource),
-                is_mapped=_is_mapped(resource),
+                access="file" if path_of(resource) in self.exports else "block",
+                is_mapped=self._is_mapped(resource, mapped_to=mapped_to),
+                mapped_to=mapped_to,
+                is_encrypted=_truth(resource, "Encrypted"),
+                is_compressed=_truth(resource, "Compressed"),
+                is_deduplicated=_truth(resource, "Deduplicated"),
+                read_at=self.read_at,
+            )
+        )
+
+    def _is_mapped(self, resource: Resource, *, mapped_to: list[str] | None) -> bool | None:
+        """An exported volume is seen by whoever mounts it."""
+        if path_of(resource) in self.exports:
+            return True
+        return None if mapped_to is None else bool(mapped_to)
+
+    def _mapped_to(self, resource: Resource) -> list[str] | None:
+        """The initiators that see a volume; None where the array does not say."""
+        endpoints = _dig(resource, "Links").get("ClientEndpoints")
+        if not isinstance(endpoints, list):
+            return None
+        paths = [str(link.get("@odata.id")) for link in endpoints if isinstance(link, dict)]
+        return [
+            self.endpoints.get(path) or f"path.{_safe_path(_serial(self.array))}:{_safe_path(path)}"
+            for path in paths
+        ]
+
+    def _add_snapshot(self, resource: Resource, *, name: str) -> None:
+        """Take a snapshot, which the standard shows as a volume that was made from another."""
+        info = _dig(resource, "ReplicaInfo")
+        of_path = _dig(info, "Replica").get("@odata.id")
+        taken = str(info.get("WhenSynced") or info.get("WhenActivated") or "")
+        try:
+            taken_at = datetime.fromisoformat(taken)
+        except ValueError:
+            taken_at = None
+        if not of_path or taken_at is None or taken_at.tzinfo is None:
+            self.warnings.append(f"Snapshot {name} left out: not told of what or when.")
+            return
+        held, _ = _amount(_dig(resource, "Capacity", "Data"), "ConsumedBytes")
+        self.snapshots.append(
+            SnapshotDocument(
+                uid=uid_of(resource) or self._place(resource),
+                name=name,
+                of_uid=f"path.{_safe_path(_serial(self.array))}:{_safe_path(of_path)}",
+                taken_at=taken_at,
+                exclusive_bytes=held,
                 read_at=self.read_at,
             )
         )
@@ -97,13 +248,17 @@ class Facts:
         if capacity is None:
             self.warnings.append(f"Drive {name} left out: {fault or 'no CapacityBytes'}.")
             return
-        serial = resource.get("SerialNumber") or f"{_serial(self.array)}-{resource.get('Id', name)}"
+        serial = resource.get("SerialNumber")
+        place = self._place(resource)
+        chassis = self.shelves.get(link_of(resource, "Links", "Chassis") or "")
         pools = _dig(resource, "Links").get("StoragePools") or []
         pool = self.pools.get(pools[0].get("@odata.id", "")) if pools else None
         self.drives.append(
             DriveDocument(
-                uid=f"serial.{_safe(str(serial))}",
+                uid=f"serial.{_safe(str(serial))}" if serial else place,
+                also=[place] if serial else [],
                 array_uid=self.array.uid,
+                shelf_uid=chassis.uid if chassis else None,
                 name=name,
                 capacity_bytes=capacity,
                 role=_role_of(resource, is_pooled=pool is not None),
@@ -177,9 +332,28 @@ def _provisioning_of(resource: Resource) -> Any:  # Any: the document's literal
     return {"Thin": "thin", "Fixed": "thick"}.get(str(resource.get("ProvisioningPolicy")))
 
 
-def _is_mapped(resource: Resource) -> bool | None:
-    endpoints = _dig(resource, "Links").get("ClientEndpoints")
-    return bool(endpoints) if isinstance(endpoints, list) else None
+def _truth(resource: Resource, name: str) -> bool | None:
+    told = resource.get(name)
+    return told if isinstance(told, bool) else None
+
+
+def _snapshot_bytes(resource: Resource) -> int | None:
+    held, _ = _amount(_dig(resource, "Capacity", "Snapshot"), "ConsumedBytes")
+    return held
+
+
+def _first_text(told: object) -> str | None:
+    return str(told[0])[:200] if isinstance(told, list) and told else None
+
+
+def _backing_of(resource: Resource) -> Any:  # Any: the document's literal
+    types = resource.get("PoolType")
+    is_block = isinstance(types, list) and "Block" in types
+    return "raid" if is_block or resource.get("SupportedRAIDTypes") else None
+
+
+def _safe_path(text: str) -> str:
+    return "".join(c if c.isascii() and (c.isalnum() or c in "._:/@+-") else "-" for c in text)
 
 
 def _role_of(resource: Resource, *, is_pooled: bool) -> Any:  # Any: the document's literal

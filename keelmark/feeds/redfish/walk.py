@@ -1,14 +1,20 @@
 """Walks an array's resource tree, at the stand-alone place or the older one under Systems."""
 
 import asyncio
-from collections.abc import Callable
-from dataclasses import dataclass
+import ssl
 from datetime import UTC, datetime
 
 import httpx
 
-from keelmark.estate.documents import AnyDocument, ArrayDocument, CompleteDocument
+from keelmark.estate.documents import ArrayDocument, CompleteDocument
 from keelmark.feeds.errors import AnswerError
+from keelmark.feeds.far_end import (
+    DEFAULT_TIMEOUT_SECONDS,
+    Collection,
+    FarEnd,
+    Progress,
+    trust_of,
+)
 from keelmark.feeds.redfish.client import (
     FIRST_BACK_OFF_SECONDS,
     ROOT,
@@ -18,15 +24,22 @@ from keelmark.feeds.redfish.client import (
 )
 from keelmark.feeds.redfish.facts import Facts, link_of, name_of, uid_of
 
-Progress = Callable[[str, int], None]  # what is being read, how many resources so far
+SHELF_TYPES = ("StorageEnclosure",)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Collection:
-    """One array's documents, complete, and what had to be left out."""
-
-    documents: list[AnyDocument]
-    warnings: list[str]
+def collect_array(far_end: FarEnd, progress: Progress) -> Collection:
+    """Return everything of the array at a far end's address."""
+    return asyncio.run(
+        collect(
+            far_end.address,
+            user=far_end.user,
+            password=far_end.password,
+            progress=progress,
+            back_off_seconds=far_end.back_off_seconds,
+            trust=trust_of(far_end),
+            timeout_seconds=far_end.timeout_seconds,
+        )
+    )
 
 
 async def collect(
@@ -36,11 +49,19 @@ async def collect(
     password: str,
     progress: Progress,
     back_off_seconds: float = FIRST_BACK_OFF_SECONDS,
+    trust: ssl.SSLContext | None = None,
+    timeout_seconds: float = DEFAULT_TIMEOUT_SECONDS,
     transport: httpx.AsyncBaseTransport | None = None,
 ) -> Collection:
     """Return everything of the array at a URL, or raise a CollectError; never a part."""
     async with open_reader(
-        url, user=user, password=password, back_off_seconds=back_off_seconds, transport=transport
+        url,
+        user=user,
+        password=password,
+        back_off_seconds=back_off_seconds,
+        trust=trust,
+        timeout_seconds=timeout_seconds,
+        transport=transport,
     ) as reader:
         progress("service root", reader.n_read)
         root = await reader.read(ROOT)
@@ -53,17 +74,15 @@ async def collect(
             read_at=datetime.now(UTC),
             array=await _array(reader, storages=storages),
         )
+        await _read_places(reader, root=root, facts=facts)
         for storage in storages:
             await _read_storage(
                 reader, storage=storage, facts=facts, progress=progress, is_expanding=is_expanding
             )
     return Collection(
         documents=[
-            facts.array,
-            *facts.pools.values(),
-            *facts.volumes,
-            *facts.drives,
-            CompleteDocument(array_uid=facts.array.uid),
+            *facts.documents,
+            CompleteDocument(of_uid=facts.array.uid, read_at=facts.read_at),
         ],
         warnings=reader.warnings + facts.warnings,
     )
@@ -100,9 +119,11 @@ async def _array(reader: RedfishReader, *, storages: list[Resource]) -> ArrayDoc
         root = await reader.read(ROOT)
         listed = link_of(root, "Chassis")
         members = await reader.members(listed, is_expanding=False) if listed else []
-        chassis = members[0] if len(members) == 1 else {}
+        own = [one for one in members if one.get("ChassisType") not in SHELF_TYPES]
+        chassis = own[0] if len(own) == 1 else {}
     serial = chassis.get("SerialNumber")
-    uid = f"serial.{serial}" if serial else uid_of(storage)
+    durable = uid_of(storage)
+    uid = f"serial.{serial}" if serial else durable
     if uid is None:
         raise AnswerError(
             url=reader.base_url + str(storage.get("@odata.id")),
@@ -111,22 +132,52 @@ async def _array(reader: RedfishReader, *, storages: list[Resource]) -> ArrayDoc
     site = ((chassis.get("Location") or {}).get("PostalAddress") or {}).get("Name")
     return ArrayDocument(
         uid=uid,
+        also=[durable] if durable and durable != uid else [],
         name=name_of(storage),
         site=site,
         model=chassis.get("Model"),
-        n_ports=await _n_ports(reader, storage=storage),
+        n_controllers=await _n_controllers(reader, storage=storage),
         read_at=datetime.now(UTC),
     )
 
 
-async def _n_ports(reader: RedfishReader, *, storage: Resource) -> int | None:
+async def _n_controllers(reader: RedfishReader, *, storage: Resource) -> int | None:
     path = link_of(storage, "Controllers")
     if path is None:
         return None
-    controllers = await reader.members(path, is_expanding=False)
-    ports = [link_of(controller, "Ports") for controller in controllers]
-    pages = await asyncio.gather(*(reader.read(port) for port in ports if port))
-    return sum(int(page.get("Members@odata.count", 0)) for page in pages)
+    page = await reader.read(path)
+    told = page.get("Members@odata.count")
+    return told if isinstance(told, int) else len(page.get("Members") or [])
+
+
+async def _read_places(reader: RedfishReader, *, root: Resource, facts: Facts) -> None:
+    """Shelves, and the initiators of every fabric: what drives sit in, who volumes go to."""
+    chassis = link_of(root, "Chassis")
+    for one in await reader.members(chassis, is_expanding=False) if chassis else []:
+        if one.get("ChassisType") in SHELF_TYPES and link_of(one, "Drives"):
+            facts.add_shelf(one)
+    fabrics = link_of(root, "Fabrics")
+    for fabric in await reader.members(fabrics, is_expanding=False) if fabrics else []:
+        endpoints = link_of(fabric, "Endpoints")
+        for endpoint in await reader.members(endpoints, is_expanding=False) if endpoints else []:
+            facts.add_endpoint(endpoint)
+
+
+async def _read_ports(reader: RedfishReader, *, storage: Resource, facts: Facts) -> None:
+    path = link_of(storage, "Controllers")
+    for controller in await reader.members(path, is_expanding=False) if path else []:
+        ports = link_of(controller, "Ports")
+        for port in await reader.members(ports, is_expanding=False) if ports else []:
+            facts.add_port(port, controller=name_of(controller))
+    facts.array.n_ports = len(facts.ports) or None
+
+
+async def _read_exports(reader: RedfishReader, *, storage: Resource, facts: Facts) -> None:
+    path = link_of(storage, "FileSystems")
+    for system in await reader.members(path, is_expanding=False) if path else []:
+        shares = link_of(system, "ExportedShares")
+        found = await reader.members(shares, is_expanding=False) if shares else []
+        facts.add_file_system(system, shares=found)
 
 
 async def _read_storage(
@@ -141,6 +192,9 @@ async def _read_storage(
     if pools_path is None:
         facts.warnings.append(f"{name_of(storage)} has no StoragePools.")
         return
+    progress("ports", reader.n_read)
+    await _read_ports(reader, storage=storage, facts=facts)
+    await _read_exports(reader, storage=storage, facts=facts)
     progress("pools", reader.n_read)
     for pool in await reader.members(pools_path, is_expanding=is_expanding):
         facts.add_pool(pool)

@@ -315,15 +315,13 @@ export interface components {
         FeedRead: {
             readonly id: number;
             name: string;
-            /** Format: uri */
-            url: string;
-            user: string;
+            protocol?: components["schemas"]["ProtocolEnum"];
+            addresses?: unknown;
+            user?: string;
             every_minutes?: number;
             allowed_age_hours?: number;
             is_paused?: boolean;
             readonly state: components["schemas"]["FeedReadStateEnum"];
-            array_name?: string | null;
-            site_name?: string | null;
             /** Format: date-time */
             last_good_at?: string | null;
             /** Format: date-time */
@@ -405,8 +403,7 @@ export interface components {
         PatchedFeedWriteRequest: {
             user?: string;
             password?: string;
-            /** Format: uri */
-            url?: string;
+            addresses?: string[];
             is_paused?: boolean;
         };
         PlacementRead: {
@@ -501,6 +498,17 @@ export interface components {
             code: string;
             detail: string;
         };
+        /**
+         * @description * `redfish` - Redfish
+         *     * `libvirt` - Libvirt
+         *     * `openmetrics` - Openmetrics
+         *     * `s3` - S3
+         *     * `file` - File
+         *     * `push` - Push
+         *     * `table` - Table
+         * @enum {string}
+         */
+        ProtocolEnum: "redfish" | "libvirt" | "openmetrics" | "s3" | "file" | "push" | "table";
         /**
          * @description * `inside_lead_time` - inside_lead_time
          *     * `within_90_days` - within_90_days

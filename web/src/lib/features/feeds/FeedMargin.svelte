@@ -29,7 +29,7 @@
     event.preventDefault();
     change.mutate({
       ...(user === null ? {} : { user }),
-      ...(url === null ? {} : { url }),
+      ...(url === null ? {} : { addresses: [url] }),
       ...(password ? { password } : {}),
     });
   }
@@ -49,7 +49,7 @@
       <Label class="text-ink-soft"
         >Address<Input
           size="sm"
-          value={url ?? feed.url}
+          value={url ?? feed.addresses[0] ?? ''}
           oninput={(e) => (url = textOf(e))}
           class="mt-0.5 bg-paper py-1 text-sm text-ink"
         /></Label

@@ -49,7 +49,7 @@
     onclick={onpick}
     aria-pressed={isChosen}>{feed.name}</button
   >
-  <span class="lead text-ink-soft">{feed.site_name ?? '–'}</span>
+  <span class="lead text-ink-soft">{feed.protocol}</span>
   <span class="min-w-0">
     <span class="lead block"
       >{feed.state}, last good {formatAge(feed.last_good_at)}{feed.last_good_at ? ' ago' : ''},

@@ -1,0 +1,78 @@
+"""What a complete delivery does not name is gone from its source; what all lost is retired."""
+
+from datetime import datetime
+
+from django.db.models import Q
+
+from keelmark.estate.errors import UnknownParentError
+from keelmark.estate.models import Alias, Entity, Kind, Source, Statement
+
+# What lies under a thing, as paths from the entity to it.
+_UNDER: dict[Kind, tuple[str, ...]] = {
+    Kind.ARRAY: (
+        "as_port__array", "as_shelf__array", "as_drive__array", "as_pool__array",
+        "as_volume__pool__array",
+    ),
+    Kind.CLUSTER: ("as_host__cluster", "as_datastore__cluster", "as_pool__cluster"),
+    Kind.HOST: (
+        "as_virtualmachine__host", "as_virtualdisk__vm__host", "as_hostdevice__host",
+        "as_drive__host",
+    ),
+    Kind.ACCOUNT: ("as_bucket__account",),
+    Kind.DATASTORE: ("as_file__datastore",),
+}  # fmt: skip
+# A snapshot lies under whatever the thing lies under that it was taken of.
+_SNAPSHOTS: dict[Kind, tuple[str, ...]] = {
+    Kind.ARRAY: ("as_snapshot__of__as_volume__pool__array",),
+    Kind.HOST: ("as_snapshot__of__as_virtualmachine__host",),
+}
+
+
+def retire_unnamed(
+    *, of_uid: str | None, source: Source, delivery: int, at: datetime
+) -> dict[Kind, list[int]]:
+    """Take the things that a complete delivery left out as gone; return the retired by kind."""
+    unnamed = Statement.objects.filter(source=source, gone_at=None, read_at__lte=at).exclude(
+        delivery=delivery
+    )
+    if of_uid is not None:
+        unnamed = unnamed.filter(entity__in=Entity.objects.filter(_under(of_uid)).values("pk"))
+    lost = dict(unnamed.values_list("entity_id", "read_at"))
+    if not lost:
+        return {}
+    Statement.objects.filter(source=source, entity_id__in=lost).update(gone_at=at)
+    return retire_unheard(lost, at=at)
+
+
+def retire_unheard(lost: dict[int, datetime], *, at: datetime) -> dict[Kind, list[int]]:
+    """Retire those of the things that nobody has seen since they were seen last where lost.
+
+    A file that was imported once, before the feed that lost the thing saw it last, does not
+    keep it alive.
+    """
+    heard = {
+        pk
+        for pk, read_at in Statement.objects.filter(
+            entity_id__in=lost, gone_at=None, is_sighting=True
+        ).values_list("entity_id", "read_at")
+        if read_at > lost[pk]
+    }
+    gone = Entity.objects.filter(pk__in=lost.keys() - heard, retired_at=None)
+    retired: dict[Kind, list[int]] = {}
+    for pk, kind in gone.order_by("pk").values_list("pk", "kind"):
+        retired.setdefault(Kind(kind), []).append(pk)
+    Entity.objects.filter(pk__in=[pk for pks in retired.values() for pk in pks]).update(
+        retired_at=at
+    )
+    return retired
+
+
+def _under(of_uid: str) -> Q:
+    found = Alias.objects.filter(uid=of_uid).values_list("entity_id", "entity__kind").first()
+    if found is None:
+        raise UnknownParentError(uid="complete", parent_uid=of_uid)
+    pk, kind = found[0], Kind(found[1])
+    under = Q(pk__in=[])
+    for path in (*_UNDER.get(kind, ()), *_SNAPSHOTS.get(kind, ())):
+        under |= Q(**{path: pk})
+    return under

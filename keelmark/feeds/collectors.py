@@ -1,0 +1,44 @@
+"""One way in for every far end: an address goes in, estate documents come out."""
+
+from collections.abc import Callable
+
+from keelmark.estate.models import Protocol
+from keelmark.feeds.errors import NoCollectorError
+from keelmark.feeds.far_end import Collection, FarEnd, Progress, check_address
+
+Collector = Callable[[FarEnd, Progress], Collection]
+
+
+def collect(
+    protocol: Protocol, far_end: FarEnd, *, progress: Progress, body: bytes | None = None
+) -> Collection:
+    """Return everything of a far end, or raise a CollectError; never a part unsaid."""
+    if body is not None:
+        from keelmark.feeds.push import collect_body
+
+        return collect_body(body)
+    for address in far_end.addresses:
+        check_address(address)
+    return _collector_of(protocol)(far_end, progress)
+
+
+def _collector_of(protocol: Protocol) -> Collector:
+    """Import a collector when it is wanted: some need packages that may be missing."""
+    match protocol:
+        case Protocol.REDFISH:
+            from keelmark.feeds.redfish.walk import collect_array
+
+            return collect_array
+        case Protocol.LIBVIRT:
+            from keelmark.feeds.hypervisor.walk import collect_hosts
+
+            return collect_hosts
+        case Protocol.OPENMETRICS:
+            from keelmark.feeds.metrics.scrape import collect_metrics
+
+            return collect_metrics
+        case Protocol.S3:
+            from keelmark.feeds.objects.listing import collect_buckets
+
+            return collect_buckets
+    raise NoCollectorError(protocol=protocol)

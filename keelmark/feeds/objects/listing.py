@@ -1,0 +1,214 @@
+"""Lists object storage bucket by bucket and counts what is there by tier and age.
+
+Never an object in the database: the counts are kept, and where a broken-off listing of a
+bucket stopped. Options: ``account`` (name of the owner), ``tenant_uid``, ``buckets`` (only
+these), ``tiers`` (storage class → hot, warm or cold), ``relist_hours``.
+"""
+
+from collections import Counter
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+import boto3
+from botocore.config import Config
+from botocore.exceptions import BotoCoreError, ClientError
+
+from keelmark.estate.documents import (
+    AccountDocument,
+    AnyDocument,
+    BucketDocument,
+    BucketShare,
+    CompleteDocument,
+)
+from keelmark.feeds.errors import AnswerError, SignInError, UnreachableError
+from keelmark.feeds.far_end import Collection, FarEnd, Progress
+
+AGES_DAYS = (0, 30, 90, 365)  # a share counts from one to the next
+TIERS: dict[str, str] = {
+    "STANDARD": "hot", "EXPRESS_ONEZONE": "hot", "REDUCED_REDUNDANCY": "hot",
+    "STANDARD_IA": "warm", "ONEZONE_IA": "warm", "INTELLIGENT_TIERING": "warm",
+    "GLACIER_IR": "warm", "GLACIER": "cold", "DEEP_ARCHIVE": "cold",
+}  # fmt: skip
+PAGE_OBJECTS = 1000
+DEFAULT_RELIST_HOURS = 20.0
+MAX_SECONDS = 240.0  # of one run; the next goes on where it stopped
+
+
+@dataclass(slots=True, kw_only=True)
+class Count:
+    """The objects of one bucket as far as they are counted."""
+
+    n_objects: Counter[tuple[str, int]] = field(default_factory=Counter)
+    n_bytes: Counter[tuple[str, int]] = field(default_factory=Counter)
+    after: str = ""  # the last key that is counted
+    begun_at: str = ""
+
+    def add(
+        self, listed: Mapping[str, Any], *, tiers: Mapping[str, str], now: datetime
+    ) -> None:  # Any: the protocol's
+        """Count one object."""
+        tier = tiers.get(str(listed.get("StorageClass") or "STANDARD"), "hot")
+        age_days = (now - listed["LastModified"]).days
+        key = tier, max(age for age in AGES_DAYS if age <= max(age_days, 0))
+        self.n_objects[key] += 1
+        self.n_bytes[key] += int(listed["Size"])
+        self.after = str(listed["Key"])
+
+    def stored(self) -> dict[str, Any]:  # Any: JSON
+        """Return what lets a later run go on."""
+        return {
+            "after": self.after,
+            "begun_at": self.begun_at,
+            "counts": [
+                [tier, days, n, self.n_bytes[tier, days]]
+                for (tier, days), n in self.n_objects.items()
+            ],
+        }
+
+    @classmethod
+    def restored(cls, stored: Mapping[str, Any]) -> "Count":  # Any: JSON
+        """Return a count as it was stored."""
+        count = cls(after=stored["after"], begun_at=stored["begun_at"])
+        for tier, days, n_objects, n_bytes in stored["counts"]:
+            count.n_objects[tier, days] = n_objects
+            count.n_bytes[tier, days] = n_bytes
+        return count
+
+
+def collect_buckets(far_end: FarEnd, progress: Progress) -> Collection:
+    """Return the account with its buckets, as far as one run's time goes."""
+    try:
+        return _Listing(far_end, progress=progress).collected()
+    except ClientError as exc:
+        code = str(exc.response.get("Error", {}).get("Code"))
+        if code in ("InvalidAccessKeyId", "SignatureDoesNotMatch", "AccessDenied", "403"):
+            raise SignInError(url=far_end.address, user=far_end.user) from exc
+        raise AnswerError(url=far_end.address, why=code) from exc
+    except BotoCoreError as exc:
+        raise UnreachableError(url=far_end.address, why=str(exc).rstrip(".")) from exc
+
+
+class _Listing:
+    def __init__(self, far_end: FarEnd, *, progress: Progress) -> None:
+        self.far_end, self.progress = far_end, progress
+        self.now = datetime.now(UTC)
+        self.tiers = {**TIERS, **far_end.options.get("tiers", {})}
+        self.client = boto3.client(
+            "s3",
+            endpoint_url=far_end.address,
+            aws_access_key_id=far_end.user,
+            aws_secret_access_key=far_end.password,
+            region_name=str(far_end.options.get("region") or "us-east-1"),
+            config=Config(
+                connect_timeout=5,
+                read_timeout=far_end.timeout_seconds,
+                retries={"max_attempts": 4, "mode": "standard"},
+                s3={"addressing_style": "path"},
+                proxies={},
+            ),
+        )
+        self.warnings: list[str] = []
+        self.bookmark: dict[str, Any] = dict(far_end.options.get("bookmark") or {})  # Any: JSON
+
+    def collected(self) -> Collection:
+        """List what is due, bucket by bucket, until the time is up."""
+        account = self._account()
+        names = [str(b["Name"]) for b in self.client.list_buckets().get("Buckets", [])]
+        only = self.far_end.options.get("buckets")
+        names = [n for n in names if not only or n in only]
+        documents: list[AnyDocument] = [account]
+        for name in names:
+            if self._is_out_of_time():
+                self.warnings.append("Not all buckets were listed; the next run goes on.")
+                break
+            if (told := self._bucket(name, account_uid=account.uid)) is not None:
+                documents.append(told)
+        gone = self._gone(names, account_uid=account.uid)
+        return Collection(
+            documents=[*documents, *gone], warnings=self.warnings, bookmark=self.bookmark
+        )
+
+    def _account(self) -> AccountDocument:
+        name = str(self.far_end.options.get("account") or self.far_end.user)
+        return AccountDocument(
+            uid=f"id.account/{_safe(name)}",
+            name=name,
+            tenant_uid=self.far_end.options.get("tenant_uid"),
+            site=self.far_end.options.get("site"),
+            read_at=self.now,
+        )
+
+    def _is_out_of_time(self) -> bool:
+        return datetime.now(UTC) - self.now > timedelta(seconds=MAX_SECONDS)
+
+    def _bucket(self, name: str, *, account_uid: str) -> BucketDocument | None:
+        """Count a bucket that is due; None where it was counted lately or is not at its end."""
+        state = self.bookmark.get(name) or {}
+        hours = float(self.far_end.options.get("relist_hours") or DEFAULT_RELIST_HOURS)
+        done_at = state.get("done_at")
+        if done_at and self.now - datetime.fromisoformat(done_at) < timedelta(hours=hours):
+            return None
+        count = Count.restored(state["open"]) if "open" in state else Count(
+            begun_at=self.now.isoformat()
+        )  # fmt: skip
+        n_listed = 0
+        for page in self._pages(name, after=count.after):
+            for listed in page:
+                count.add(listed, tiers=self.tiers, now=self.now)
+            n_listed += len(page)
+            self.progress(f"bucket {name}", n_listed)
+            if self._is_out_of_time():
+                self.bookmark[name] = {"open": count.stored()}
+                self.warnings.append(f"Bucket {name} is counted up to “{count.after}”.")
+                return None
+        self.bookmark[name] = {"done_at": self.now.isoformat()}
+        return self._document(name, count=count, account_uid=account_uid)
+
+    def _pages(
+        self, name: str, *, after: str
+    ) -> Iterator[list[Mapping[str, Any]]]:  # Any: the protocol's
+        while True:
+            page = self.client.list_objects_v2(
+                Bucket=name, MaxKeys=PAGE_OBJECTS, **({"StartAfter": after} if after else {})
+            )
+            listed = page.get("Contents") or []
+            if listed:
+                yield listed
+                after = str(listed[-1]["Key"])
+            if not page.get("IsTruncated"):
+                return
+
+    def _document(self, name: str, *, count: Count, account_uid: str) -> BucketDocument:
+        return BucketDocument(
+            uid=f"id.bucket/{_safe(account_uid.partition('/')[2])}/{_safe(name)}",
+            name=name,
+            account_uid=account_uid,
+            n_objects=sum(count.n_objects.values()),
+            used_bytes=sum(count.n_bytes.values()),
+            age_since="write",
+            shares=[
+                BucketShare(
+                    tier=tier,  # type: ignore[arg-type]  # one of the three
+                    from_days=days,
+                    n_objects=n,
+                    n_bytes=count.n_bytes[tier, days],
+                )
+                for (tier, days), n in sorted(count.n_objects.items())
+            ],
+            read_at=self.now,
+        )
+
+    def _gone(self, names: list[str], *, account_uid: str) -> list[AnyDocument]:
+        """Only a run that counts every bucket anew may say that others are gone."""
+        for name in self.bookmark.keys() - set(names):
+            del self.bookmark[name]
+        is_whole = all(
+            self.bookmark.get(name, {}).get("done_at") == self.now.isoformat() for name in names
+        )
+        return [CompleteDocument(of_uid=account_uid, read_at=self.now)] if is_whole else []
+
+
+def _safe(text: str) -> str:
+    return "".join(c if c.isascii() and (c.isalnum() or c in "._:/@+-") else "-" for c in text)

@@ -1,0 +1,33 @@
+"""Documents that are sent to us: NDJSON lines, all good or all refused."""
+
+from keelmark.estate.documents import AnyDocument, CompleteDocument, Header, Thing
+from keelmark.feeds.errors import PushBodyError
+from keelmark.feeds.estate_file import read_line
+from keelmark.feeds.far_end import Collection
+
+MAX_BODY_BYTES = 64 << 20
+
+
+def documents_in(body: bytes) -> tuple[list[AnyDocument], list[str]]:
+    """Return the documents of a body, and what is wrong with its other lines."""
+    documents: list[AnyDocument] = []
+    problems = []
+    for number, raw in enumerate(body.splitlines(), start=1):
+        document, problem = read_line(raw, number=number)
+        if problem:
+            problems.append(problem)
+        elif document is not None:
+            documents.append(document)
+    return documents, problems
+
+
+def collect_body(body: bytes) -> Collection:
+    """Return the documents of a pushed body; a full one completes its source."""
+    documents, problems = documents_in(body)
+    if problems:
+        raise PushBodyError(problems=problems)
+    is_full = any(isinstance(d, Header) and d.scope == "full" for d in documents)
+    read = [d.read_at for d in documents if isinstance(d, Thing)]
+    if is_full and read:
+        documents.append(CompleteDocument(read_at=max(read)))
+    return Collection(documents=documents)

@@ -1,0 +1,65 @@
+"""Takes pushed documents: kept with their key first, written by a worker, once."""
+
+import hashlib
+from datetime import UTC, datetime
+
+from django.contrib.auth.models import User
+from django.db import IntegrityError, transaction
+from procrastinate.contrib.django import app as queue
+
+from keelmark.estate.models import Protocol
+from keelmark.feeds import selectors
+from keelmark.feeds.errors import FeedFormError, FeedPausedError, PushConflictError
+from keelmark.feeds.models import Feed, Push, Run
+from keelmark.feeds.push import MAX_BODY_BYTES, documents_in
+from keelmark.feeds.services.schedule import COLLECT_TASK
+
+N_TOLD = 20
+
+
+def take_push(*, actor: User, feed_id: int, key: str, body: bytes) -> Run:
+    """Keep a body and return the run that will write it; the same key brings the same run.
+
+    What was answered with a run is not lost: the body is in the database before the answer.
+    """
+    feed = selectors.feeds_for(actor).get(pk=feed_id)
+    if feed.protocol != Protocol.PUSH:
+        raise FeedFormError(field="feed", why=f"{feed.name} is no push feed.")
+    if feed.is_paused:
+        raise FeedPausedError(name=feed.name)
+    digest = hashlib.sha256(body).hexdigest()
+    standing = _standing(feed, key=key, digest=digest)
+    if standing is not None:
+        return standing
+    if len(body) > MAX_BODY_BYTES:
+        raise FeedFormError(field="body", why=f"Send at most {MAX_BODY_BYTES >> 20} MiB at once.")
+    documents, problems = documents_in(body)
+    if problems or not documents:
+        told = "; ".join(problems[:N_TOLD]) or "no documents"
+        raise FeedFormError(field="body", why=f"{told}. Nothing was taken.")
+    try:
+        with transaction.atomic():
+            return _keep(feed, key=key, digest=digest, body=body)
+    except IntegrityError:  # the same key came twice at once
+        again = _standing(feed, key=key, digest=digest)
+        if again is None:
+            raise
+        return again
+
+
+def _standing(feed: Feed, *, key: str, digest: str) -> Run | None:
+    known = Push.objects.select_related("run").filter(feed=feed, key=key).first()
+    if known is None:
+        return None
+    if known.digest != digest:
+        raise PushConflictError(key=key)
+    return known.run
+
+
+def _keep(feed: Feed, *, key: str, digest: str, body: bytes) -> Run:
+    now = datetime.now(UTC)
+    run = Run.objects.create(feed=feed, source=feed.name, asked_at=now, is_push=True)
+    Push.objects.create(feed=feed, key=key, digest=digest, body=body, run=run, taken_at=now)
+    # One feed's pushes are written in the order in which they came.
+    queue.configure_task(COLLECT_TASK, lock=f"push of feed {feed.pk}").defer(run_id=run.pk)
+    return run

@@ -1,0 +1,113 @@
+"""Queues collections: asked for, due, or lost with a worker that died; backs off from failing."""
+
+from datetime import UTC, datetime, timedelta
+
+import structlog
+from django.contrib.auth.models import User
+from django.db import IntegrityError, transaction
+from django.db.models import Q
+from procrastinate.contrib.django import app as queue
+from procrastinate.exceptions import AlreadyEnqueued
+
+from keelmark.feeds import selectors
+from keelmark.feeds.errors import FeedPausedError
+from keelmark.feeds.models import Feed, Run, RunState
+
+log = structlog.get_logger()
+LIVE = (RunState.QUEUED, RunState.RUNNING)
+LOST_AFTER = timedelta(seconds=15)  # a live run beats every second
+LOST_QUEUED_AFTER = timedelta(hours=1)
+MAX_BACK_OFF_PERIODS = 16  # a feed that keeps failing is tried at least every 16th time
+COLLECT_TASK = "keelmark.feeds.tasks.collect_feed"
+REFRESH_TASK = "keelmark.forecasts.tasks.refresh_forecasts"
+JOIN_TASK = "keelmark.feeds.tasks.join"
+
+
+def ask_collection(*, actor: User, feed_id: int, is_trial: bool = False) -> Run:
+    """Queue a collection and return its run, or the run that is under way already.
+
+    A trial reads everything and writes nothing.
+    """
+    feed = selectors.feeds_for(actor).get(pk=feed_id)
+    if feed.is_paused and not is_trial:
+        raise FeedPausedError(name=feed.name)
+    return queue_run(feed, is_trial=is_trial)
+
+
+def queue_due(*, now: datetime) -> int:
+    """Queue every feed that is due and not paused; return how many."""
+    due = Feed.objects.filter(is_paused=False).filter(Q(next_due_at=None) | Q(next_due_at__lte=now))
+    n_queued = 0
+    for feed in due:
+        feed.next_due_at = now + wait_of(feed)
+        feed.save(update_fields=["next_due_at"])
+        queue_run(feed)
+        n_queued += 1
+    return n_queued
+
+
+def wait_of(feed: Feed) -> timedelta:
+    """Return how long to wait for the next collection: doubled with each failure in a row."""
+    n_periods = min(2**feed.n_failures, MAX_BACK_OFF_PERIODS)
+    return timedelta(minutes=feed.every_minutes * n_periods)
+
+
+def sweep_lost(*, now: datetime) -> int:
+    """Mark runs whose worker died and queue their feeds anew; return how many."""
+    lost = Run.objects.filter(
+        Q(state=RunState.RUNNING, beat_at__lt=now - LOST_AFTER)
+        | Q(state=RunState.QUEUED, asked_at__lt=now - LOST_QUEUED_AFTER)
+    )
+    n_lost = 0
+    for run in lost.select_related("feed"):
+        with transaction.atomic():
+            run.state = RunState.INTERRUPTED
+            run.ended_at = now
+            run.problem = "The worker ended in the middle; the last good state stands."
+            run.save(update_fields=["state", "ended_at", "problem"])
+        if run.is_push:
+            requeue(run)
+        elif run.feed is not None:
+            queue_run(run.feed)
+        n_lost += 1
+    return n_lost
+
+
+def queue_run(feed: Feed, *, is_trial: bool = False) -> Run:
+    """Queue a run of a feed, or return the one that is queued or running."""
+    try:
+        with transaction.atomic():
+            run = Run.objects.create(
+                feed=feed, source=feed.name, asked_at=datetime.now(UTC), is_trial=is_trial
+            )
+            queue.configure_task(COLLECT_TASK).defer(run_id=run.pk)
+    except IntegrityError:
+        return Run.objects.filter(feed=feed, state__in=LIVE, is_push=False).get()
+    return run
+
+
+def requeue(run: Run) -> None:
+    """Queue a run again that was broken off; what it brought is kept with it."""
+    with transaction.atomic():
+        Run.objects.filter(pk=run.pk).update(
+            state=RunState.QUEUED, asked_at=datetime.now(UTC), ended_at=None, problem=""
+        )
+        queue.configure_task(COLLECT_TASK).defer(run_id=run.pk)
+
+
+def ask_refresh() -> None:
+    """Queue one refresh of the forecasts; by name, since forecasts lie above feeds."""
+    _ask_once(REFRESH_TASK)
+
+
+def ask_joining() -> None:
+    """Queue one look over the joined estate."""
+    _ask_once(JOIN_TASK)
+
+
+def _ask_once(task: str) -> None:
+    try:
+        with transaction.atomic():
+            queue.configure_task(task, queueing_lock=task, lock=task).defer()
+    except AlreadyEnqueued:
+        log.debug("asked_already", task=task)

@@ -1,0 +1,31 @@
+"""Rolls five-minute means up to hours and days, again where readings came late."""
+
+from datetime import date, datetime
+
+from django.db import connection, transaction
+
+from keelmark.readings import sql
+
+MAX_HOURS = 500  # a call
+
+
+def roll_up(*, n_hours: int = MAX_HOURS) -> int:
+    """Roll up the hours that got readings since they were rolled up last; return how many."""
+    with connection.cursor() as cursor:
+        cursor.execute(sql.HOURS_TO_ROLL, [n_hours])
+        noted: list[tuple[datetime, datetime]] = cursor.fetchall()
+    by_day: dict[date, list[tuple[datetime, datetime]]] = {}
+    for hour, noted_at in noted:
+        by_day.setdefault(hour.date(), []).append((hour, noted_at))
+    for day, hours in by_day.items():
+        _roll_day(day, hours=hours)
+    return len(noted)
+
+
+@transaction.atomic
+def _roll_day(day: date, *, hours: list[tuple[datetime, datetime]]) -> None:
+    with connection.cursor() as cursor:
+        for hour, noted_at in hours:
+            cursor.execute(sql.ROLL_HOUR, {"hour": hour})
+            cursor.execute(sql.FORGET_HOUR, [hour, noted_at])
+        cursor.execute(sql.ROLL_DAY, {"day": day})

@@ -1,0 +1,20 @@
+"""Jobs of readings."""
+
+from datetime import UTC, datetime
+
+from procrastinate.contrib.django import app
+
+from keelmark.readings.partitions import keep_partitions
+from keelmark.readings.rollup import roll_up
+
+
+@app.periodic(cron="*/5 * * * *")
+@app.task(name="keelmark.readings.tasks.roll_up", queueing_lock="roll_up", lock="roll_up")
+def roll_up_late(timestamp: int) -> None:
+    roll_up()
+
+
+@app.periodic(cron="7 * * * *")
+@app.task(name="keelmark.readings.tasks.keep_partitions", queueing_lock="keep_partitions")
+def keep_partitions_task(timestamp: int) -> None:
+    keep_partitions(today=datetime.now(UTC).date())

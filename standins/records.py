@@ -1,0 +1,183 @@
+"""What the owners' records say, as an estate file: tenants, tiers, policies, protection, events."""
+
+import json
+from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+from standins.compute import TENANTS, Cluster, Machine, bare_port
+from standins.estate import Estate
+from standins.libvirt_xml import held_bytes
+
+Document = dict[str, Any]  # one line of the file; its schema is published with the product
+TIB = 1024**4
+SUSTAINABLE_IOPS = {"heron": 420_000, "avocet": 300_000, "plover": 180_000, "dunlin": 120_000}
+TIERS = ("gold", "silver", "bronze")
+POLICIES = ("mirrored", "single-site", "archive")
+NIGHT_HOURS = 2
+
+
+def write_records(estate: Estate, *, path: Path, now: datetime) -> int:
+    """Write the records; return the number of lines."""
+    lines = [
+        json.dumps(document, separators=(",", ":")) + "\n" for document in records(estate, now=now)
+    ]
+    fresh = path.with_suffix(".writing")
+    fresh.write_text("".join(lines), encoding="utf-8")
+    fresh.replace(path)
+    return len(lines)
+
+
+def records(estate: Estate, *, now: datetime) -> Iterator[Document]:
+    """Yield the lines, parents first."""
+    read_at = now.isoformat()
+    yield {"doc": "header", "format": "keelmark-estate", "version": 1, "source": "records"}
+    yield from _tenants(read_at)
+    for array in estate.arrays:
+        kind = array.name.split("-")[0]
+        yield _about(
+            f"serial.{array.serial}",
+            read_at,
+            sustainable_iops=SUSTAINABLE_IOPS[kind],
+            sustainable_bytes_per_second=SUSTAINABLE_IOPS[kind] * 32 * 1024,
+        )
+    for site in sorted({array.story.site for array in estate.arrays}):
+        yield {
+            "doc": "host", "uid": f"wwn.{bare_port(site)}", "name": f"{site.lower()}-archive",
+            "read_at": read_at, "site": site, "state": "up",
+        }  # fmt: skip
+    yield from _idle_volumes(estate, now=now)
+    for cluster in estate.clusters:
+        yield from _cluster(cluster, estate=estate, now=now)
+
+
+def _tenants(read_at: str) -> Iterator[Document]:
+    for tenant in TENANTS:
+        uid = f"id.tenant/{tenant.prefix}"
+        yield {
+            "doc": "tenant", "uid": uid, "name": tenant.name, "read_at": read_at,
+            "quota_bytes": tenant.quota_tib * TIB,
+        }  # fmt: skip
+        for project in tenant.projects:
+            yield {
+                "doc": "project", "uid": f"id.project/{tenant.prefix}/{project}",
+                "name": f"{tenant.name}: {project}", "read_at": read_at, "tenant_uid": uid,
+                "quota_bytes": tenant.quota_tib * TIB // len(tenant.projects),
+            }  # fmt: skip
+
+
+def _about(uid: str, read_at: str, **says: object) -> Document:
+    return {"doc": "about", "uid": uid, "read_at": read_at, "says": says}
+
+
+def _idle_volumes(estate: Estate, *, now: datetime) -> Iterator[Document]:
+    """Every volume's workload; a few have had no I/O for months."""
+    number = 0
+    for array in estate.arrays:
+        if array.story.is_busy:
+            continue  # nobody has collected it yet, so nothing is known to add to
+        for pool in array.pools:
+            for volume in pool.volumes:
+                number += 1
+                is_idle = number % 37 == 0 and not volume.seen_by
+                last = now - timedelta(
+                    days=140 + number % 50 if is_idle else 0, minutes=number % 60
+                )
+                yield _about(
+                    f"naa.{volume.naa}",
+                    now.isoformat(),
+                    workload=volume.name.rsplit("-", 1)[0],
+                    last_io_at=last.isoformat(),
+                )
+
+
+def _cluster(cluster: Cluster, *, estate: Estate, now: datetime) -> Iterator[Document]:
+    story = cluster.story
+    for number in range(1, story.n_hosts + 1):
+        if number == story.faulted_host:
+            yield {
+                "doc": "host", "uid": f"wwn.{cluster.port_of(number)}",
+                "name": cluster.host_name(number), "read_at": now.isoformat(),
+                "cluster_uid": f"id.cluster/{story.name}", "state": "faulted",
+                "n_network_errors": 18_244,
+            }  # fmt: skip
+        else:
+            yield _about(
+                f"wwn.{cluster.port_of(number)}", now.isoformat(), n_network_errors=number * 3
+            )
+    if story.shared_pool:
+        yield _shared_pool(cluster, now=now)
+    day = estate.day_of(now)
+    for at, machine in enumerate(cluster.machines):
+        if machine.host == story.faulted_host:
+            continue
+        yield from _machine(machine, at=at, day=day, now=now)
+
+
+def _shared_pool(cluster: Cluster, *, now: datetime) -> Document:
+    """A pool that the hosts build over four volumes, two a side; one of side B is lost."""
+    volumes = cluster.spare_volumes
+    lost = "naa.3" + "0" * 15
+    names = [f"naa.{v.naa}" for v in volumes[:3]] + [lost]
+    size = sum(v.size_bytes for v in volumes[:2])
+    return {
+        "doc": "pool", "uid": f"id.pool/{cluster.story.name}-shared",
+        "name": f"{cluster.story.name}-shared", "read_at": now.isoformat(),
+        "cluster_uid": f"id.cluster/{cluster.story.name}", "backing": "shared",
+        "usable_bytes": size, "used_bytes": size * 46 // 100, "provisioned_bytes": size * 71 // 100,
+        "service_class": "Steady",
+        "backed_by": [
+            {"volume_uid": uid, "mirror_side": "AB"[at // 2], "tier": "Steady"}
+            for at, uid in enumerate(names)
+        ],
+    }  # fmt: skip
+
+
+def _machine(machine: Machine, *, at: int, day: float, now: datetime) -> Iterator[Document]:
+    uid = f"uuid.{machine.uuid}"
+    says: Document = {
+        "project_uid": f"id.project/{machine.tenant.prefix}/{machine.project}",
+        "policy": POLICIES[at % len(POLICIES)],
+    }
+    if machine.off_days:
+        says["power_since_at"] = (now - timedelta(days=machine.off_days)).isoformat()
+    yield _about(uid, now.isoformat(), **says)
+    for number, disk in enumerate(machine.disks):
+        volume = disk.datastore.volume
+        held = held_bytes(disk, written=int(volume.curve_bytes[int(day)]))
+        guest = int(held * disk.guest_share)
+        yield _about(
+            f"path.{machine.uuid}:{disk.slot}",
+            now.isoformat(),
+            tier=TIERS[(at + number) % len(TIERS)],
+            guest_written_bytes=guest,
+            exclusive_bytes=held,
+            guest_file_systems=[
+                {"path": "/" if number == 0 else f"/data{number}", "size_bytes": disk.size_bytes,
+                 "used_bytes": guest}
+            ],
+        )  # fmt: skip
+    if machine.is_on:
+        yield _backup(machine, at=at, now=now)
+    if at % 173 == 7:
+        yield {
+            "doc": "event", "uid": f"id.event/{machine.name}/made", "of_uid": uid,
+            "at": (now - timedelta(days=20 + at % 300)).replace(tzinfo=UTC).isoformat(),
+            "what": "created", "by": "m.terne",
+        }  # fmt: skip
+
+
+def _backup(machine: Machine, *, at: int, now: datetime) -> Document:
+    begun = (now - timedelta(days=1)).replace(hour=NIGHT_HOURS, minute=at % 60, second=0)
+    return {
+        "doc": "protection",
+        "uid": f"id.backup/{machine.name}/{begun:%Y%m%d}",
+        "of_uid": f"uuid.{machine.uuid}",
+        "job": "nightly",
+        "method": "backup",
+        "started_at": begun.isoformat(),
+        "ended_at": (begun + timedelta(minutes=3 + at % 40)).isoformat(),
+        "result": "failed" if at % 97 == 11 else "done",
+        "n_bytes": (at % 23 + 1) * 1024**3,
+    }
