@@ -3,5 +3,21 @@ import { vitePreprocess } from '@sveltejs/vite-plugin-svelte';
 
 export default {
   preprocess: vitePreprocess(),
-  kit: { adapter: adapter({ fallback: 'index.html' }) },
+  kit: {
+    adapter: adapter({ fallback: 'index.html' }),
+    csp: {
+      mode: 'hash',
+      directives: {
+        'default-src': ['self'],
+        'script-src': ['self'],
+        'style-src': ['self', 'unsafe-inline'],
+        'img-src': ['self', 'data:'],
+        'connect-src': ['self'],
+        'font-src': ['self'],
+        'object-src': ['none'],
+        'base-uri': ['self'],
+        'form-action': ['self'],
+      },
+    },
+  },
 };

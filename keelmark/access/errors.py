@@ -1,6 +1,7 @@
 """Refusals: what the API says no with, as RFC 9457 describes."""
 
 from dataclasses import dataclass
+from datetime import datetime
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -41,3 +42,28 @@ class SignInRefusedError(RefusalError):
 
     def __init__(self) -> None:
         super().__init__("No person with this name and password.")
+
+
+class SignInLockedError(RefusalError):
+    """Too many failed sign-ins of a name."""
+
+    status = 429
+    title = "Sign-in locked"
+    kind = "sign-in-locked"
+
+    def __init__(self, *, until: datetime) -> None:
+        self.until = until
+        super().__init__(f"Too many failed sign-ins; try again after {until:%H:%M} UTC.")
+
+
+class NameTakenError(RefusalError):
+    """There is a person of this name."""
+
+    status = 409
+    title = "Name taken"
+    kind = "name-taken"
+
+    def __init__(self, *, name: str) -> None:
+        self.name = name
+        fault = FieldFault(pointer="#/name", code="taken", detail="Choose another name.")
+        super().__init__(f"There is a person {name} already.", faults=(fault,))

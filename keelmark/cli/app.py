@@ -177,6 +177,37 @@ def import_(
 
 
 @app.command()
+def trace(
+    name: Annotated[str, typer.Argument(help="name or uid of a VM, disk, datastore, volume …")],
+    as_json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """Print the chain below a thing: disk, datastore, volume, pool, drives, array."""
+    from dataclasses import asdict
+
+    from keelmark.cli.database import ensure_database
+    from keelmark.cli.django import ready_django
+
+    ensure_database()
+    ready_django()
+    from keelmark.cli.chain import print_chain
+    from keelmark.estate.selectors import known_things
+    from keelmark.estate.trace import found_of
+    from keelmark.estate.trace import trace as chain_of
+
+    found = found_of(known_things(), name=name)
+    if not found:
+        raise CommandError(f"Nothing is known as “{name}”.")
+    chain = chain_of(found[0])
+    if as_json:
+        json.dump(asdict(chain), sys.stdout)
+        sys.stdout.write("\n")
+        return
+    print_chain(chain)
+    for other in found[1:]:
+        err.print(f"  also called so: {other.kind} {other.uid}")
+
+
+@app.command()
 def forecast(
     file: Annotated[Path, typer.Argument(exists=True, dir_okay=False)],
     as_json: Annotated[bool, typer.Option("--json")] = False,

@@ -16,6 +16,7 @@ from keelmark.cli.processes import start_processes, stop_processes
 from keelmark.config.state import PROJECT, State, save_state, state_folder
 
 PERSON, PASSWORD = "planner", "spring-tide"  # the demo's, printed for all to see
+ADMINISTRATOR = "keeper"
 STANDIN_USER, STANDIN_PASSWORD = "planner-ro", "low-water"  # a stand-in's
 FIRST_WEB_PORT, LAST_WEB_PORT = 8400, 8439
 FIRST_STANDIN_PORT, LAST_STANDIN_PORT = 8441, 8999
@@ -70,6 +71,7 @@ def demo(*, port: int | None, size: str, is_fresh: bool) -> None:
     _collections()
     out.print(f"\n  Keel Mark is at [bold]http://127.0.0.1:{state.web_port}/[/bold]")
     out.print(f"  Sign in as [bold]{PERSON}[/bold] with [bold]{PASSWORD}[/bold]")
+    out.print(f"  (People are looked after by [bold]{ADMINISTRATOR}[/bold], same password.)")
     out.print(f"  Ready in {time.monotonic() - begun:.0f} s. ./keel stop ends it.")
 
 
@@ -109,11 +111,13 @@ def _is_free(port: int) -> bool:
 def _migrate_and_people() -> None:
     from django.core.management import call_command
 
+    from keelmark.access.models import Role
     from keelmark.access.services import ensure_person
 
     with step("tables"):
         call_command("migrate", verbosity=0)
-    ensure_person(name=PERSON, password=PASSWORD)
+    ensure_person(name=PERSON, password=PASSWORD, role=Role.PLANNER)
+    ensure_person(name=ADMINISTRATOR, password=PASSWORD, role=Role.ADMINISTRATOR)
 
 
 def _history(state: State, *, size: str) -> None:

@@ -55,6 +55,7 @@ INSTALLED_APPS = [
 MIDDLEWARE = [
     "django.middleware.gzip.GZipMiddleware",
     "django.middleware.security.SecurityMiddleware",
+    "keelmark.config.headers.PolicyMiddleware",
     "keelmark.config.outage.OutageMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
@@ -86,6 +87,11 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
 ]
 
+PASSWORD_HASHERS = [
+    "django.contrib.auth.hashers.Argon2PasswordHasher",
+    "django.contrib.auth.hashers.PBKDF2PasswordHasher",  # of before; rehashed at sign-in
+]
+
 LANGUAGE_CODE = "en"
 TIME_ZONE = "UTC"
 USE_TZ = True
@@ -95,10 +101,22 @@ SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 CSRF_COOKIE_SAMESITE = "Lax"
 SECURE_CONTENT_TYPE_NOSNIFF = True
+SECURE_REFERRER_POLICY = "same-origin"
+SECURE_CROSS_ORIGIN_OPENER_POLICY = "same-origin"
+X_FRAME_OPTIONS = "DENY"
+# Behind a proxy that ends TLS: KEEL_HTTPS=1 keeps cookies off plain HTTP and asks for HSTS.
+_IS_HTTPS = os.environ.get("KEEL_HTTPS") == "1"
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = _IS_HTTPS
+SECURE_HSTS_SECONDS = 31_536_000 if _IS_HTTPS else 0
+SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if _IS_HTTPS else None
+SESSION_COOKIE_AGE = 12 * 3600  # a working day
 
 REST_FRAMEWORK = {
-    "DEFAULT_AUTHENTICATION_CLASSES": ["rest_framework.authentication.SessionAuthentication"],
-    "DEFAULT_PERMISSION_CLASSES": ["rest_framework.permissions.IsAuthenticated"],
+    "DEFAULT_AUTHENTICATION_CLASSES": [
+        "keelmark.access.rights.TokenAuthentication",
+        "rest_framework.authentication.SessionAuthentication",
+    ],
+    "DEFAULT_PERMISSION_CLASSES": ["keelmark.access.rights.HasRight"],
     "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
     "DEFAULT_PARSER_CLASSES": ["rest_framework.parsers.JSONParser"],
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
@@ -113,7 +131,11 @@ SPECTACULAR_SETTINGS = {
     "OAS_VERSION": "3.1.0",
     "SERVE_INCLUDE_SCHEMA": False,
     "COMPONENT_SPLIT_REQUEST": True,
-    "ENUM_NAME_OVERRIDES": {"RunStateEnum": "keelmark.feeds.models.RunState"},
+    "ENUM_NAME_OVERRIDES": {
+        "RunStateEnum": "keelmark.feeds.models.RunState",
+        "KindEnum": "keelmark.estate.models.Kind",
+        "FindingKindEnum": "keelmark.estate.models.FindingKind",
+    },
 }
 PROCRASTINATE_ON_APP_READY = None
 LOGGING = {

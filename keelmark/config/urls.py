@@ -1,7 +1,7 @@
 """Every address: the API, its schema, and the page for all else."""
 
 from django.conf import settings
-from django.http import FileResponse, HttpRequest, HttpResponse
+from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
 from django.urls import include, path, re_path
 from drf_spectacular.views import SpectacularJSONAPIView
 
@@ -16,11 +16,28 @@ def page(request: HttpRequest) -> HttpResponse | FileResponse:
     return response
 
 
+def unknown(request: HttpRequest) -> HttpResponse:
+    """Tell in the API's own manner that there is no such address."""
+    return JsonResponse(
+        {
+            "type": "/problems/not-found",
+            "title": "Not found",
+            "status": 404,
+            "detail": "There is no such address in the API.",
+            "instance": request.path,
+        },
+        status=404,
+        content_type="application/problem+json",
+    )
+
+
 urlpatterns = [
     path("api/v1/", include("keelmark.access.urls")),
+    path("api/v1/", include("keelmark.estate.urls")),
     path("api/v1/", include("keelmark.feeds.urls")),
     path("api/v1/", include("keelmark.forecasts.urls")),
     path("api/v1/", include("keelmark.scenarios.urls")),
     path("api/v1/openapi.json", SpectacularJSONAPIView.as_view(), name="openapi"),
+    re_path(r"^api/", unknown, name="unknown"),
     re_path(r"^(?!api/|static/|_app/).*$", page, name="page"),
 ]

@@ -1,11 +1,14 @@
 """Reads of the inventory."""
 
+from collections.abc import Iterable
+
 from django.contrib.auth.models import User
-from django.db.models import F, IntegerField, QuerySet, Value
+from django.db.models import F, IntegerField, Q, QuerySet, Value
 from django.db.models.functions import Coalesce
 
+from keelmark.access.selectors import sees_all, tenant_ids_of
 from keelmark.core.ledger import Ledger, Marks
-from keelmark.estate.models import Pool, ServiceClass, Volume
+from keelmark.estate.models import Entity, Finding, Pool, ServiceClass, Volume
 from keelmark.estate.sift import Term
 
 DEFAULT_MARKS = Marks()
@@ -18,9 +21,31 @@ _SIFT_FIELDS = {
 
 def pools_for(actor: User, *, terms: list[Term] | None = None) -> QuerySet[Pool]:
     """Return the pools this person may see, with their marks, narrowed by a sift."""
-    if not actor.is_active:
-        return Pool.objects.none()
-    return sifted(with_marks(Pool.objects.filter(entity__retired_at=None)), terms=terms or [])
+    seen = Pool.objects.filter(entity__retired_at=None) if sees_all(actor) else Pool.objects.none()
+    return sifted(with_marks(seen), terms=terms or [])
+
+
+def entities_for(actor: User) -> QuerySet[Entity]:
+    """Return the things this person may see: all, or what is of their own tenants."""
+    if sees_all(actor):
+        return Entity.objects.filter(retired_at=None)
+    own = tenant_ids_of(actor)
+    return Entity.objects.filter(retired_at=None).filter(Q(tenant__in=own) | Q(pk__in=own))
+
+
+def known_things() -> QuerySet[Entity]:
+    """Return all things, for commands that are run where the database is."""
+    return Entity.objects.filter(retired_at=None)
+
+
+def findings_for(actor: User) -> QuerySet[Finding]:
+    """Return the open findings this person may see, with their things."""
+    return (
+        Finding.objects.filter(ended_at=None, entity__in=entities_for(actor).values("pk"))
+        .select_related("entity__site")
+        .prefetch_related("others")
+        .order_by("kind", "entity__name", "pk")
+    )
 
 
 def with_marks(pools: QuerySet[Pool]) -> QuerySet[Pool]:
@@ -99,3 +124,10 @@ def ledger_of(pool: Pool) -> Ledger:
         logical_written_bytes=pool.logical_written_bytes,
         marks=marks_of(pool),
     )
+
+
+def pools_of(entity_ids: Iterable[int]) -> dict[int, int]:
+    """Return by thing the pool whose page shows it: itself, or the one it is cut from."""
+    ids = list(entity_ids)
+    found = {pk: pk for pk in Pool.objects.filter(pk__in=ids).values_list("pk", flat=True)}
+    return found | dict(Volume.objects.filter(pk__in=ids).values_list("pk", "pool_id"))

@@ -5,66 +5,129 @@ from typing import Any
 
 from django.db.models import QuerySet
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import OpenApiParameter, extend_schema, extend_schema_field
+from drf_spectacular.utils import (
+    OpenApiParameter,
+    extend_schema,
+    extend_schema_field,
+    extend_schema_view,
+)
 from rest_framework import mixins, serializers
 from rest_framework.decorators import action
 from rest_framework.pagination import CursorPagination
+from rest_framework.parsers import BaseParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.viewsets import GenericViewSet, ReadOnlyModelViewSet
 
 from keelmark.access.api import Problem, actor_of
+from keelmark.access.errors import FieldFault, FormError
+from keelmark.access.rights import Right
+from keelmark.estate.models import Protocol
 from keelmark.feeds import selectors
 from keelmark.feeds.models import Feed, Run, RunState
-from keelmark.feeds.services.feeds import set_feed
+from keelmark.feeds.services.feeds import add_feed, drop_feed, set_feed
+from keelmark.feeds.services.pushing import take_push
 from keelmark.feeds.services.schedule import ask_collection
+
+Counts = serializers.DictField
+MAX_KEY = 200
+
+
+class ExampleRead(serializers.Serializer[Run]):
+    what = serializers.CharField()
+    kind = serializers.CharField()
+    id = serializers.IntegerField()
+    name = serializers.CharField()
 
 
 class RunRead(serializers.ModelSerializer[Run]):
     feed_id = serializers.IntegerField(allow_null=True)
     state = serializers.ChoiceField(choices=RunState.choices)
-    n_new = serializers.DictField(child=serializers.IntegerField())
-    n_changed = serializers.DictField(child=serializers.IntegerField())
-    n_retired = serializers.DictField(child=serializers.IntegerField())
+    n_new = Counts(child=serializers.IntegerField())
+    n_changed = Counts(child=serializers.IntegerField())
+    n_grown = Counts(child=serializers.IntegerField())
+    n_retired = Counts(child=serializers.IntegerField())
+    examples = ExampleRead(many=True)
     warnings = serializers.ListField(child=serializers.CharField())
 
     class Meta:
         model = Run
         fields = (
             "id", "feed_id", "source", "state", "asked_at", "started_at", "ended_at", "step",
-            "n_read", "n_readings", "n_new", "n_changed", "n_retired", "problem", "warnings",
-            "bytes_done", "bytes_total",
+            "n_read", "n_readings", "n_new", "n_changed", "n_grown", "n_retired", "examples",
+            "problem", "warnings", "bytes_done", "bytes_total", "is_trial",
         )  # fmt: skip
+        read_only_fields = fields
 
 
 class FeedRead(serializers.ModelSerializer[Feed]):
+    protocol = serializers.ChoiceField(choices=Protocol.choices)
+    addresses = serializers.ListField(child=serializers.CharField())
+    options = serializers.SerializerMethodField()
+    has_password = serializers.SerializerMethodField()
     state = serializers.SerializerMethodField()
     last_problem = serializers.CharField(allow_null=True)
-    live_run_id = serializers.IntegerField(allow_null=True)
+    live_run = serializers.SerializerMethodField()
+    covers = serializers.SerializerMethodField()
+    n_waiting = serializers.SerializerMethodField()
 
     class Meta:
         model = Feed
         fields = (
-            "id", "name", "protocol", "addresses", "user", "every_minutes",
-            "allowed_age_hours", "is_paused",
-            "state", "last_good_at", "next_due_at", "last_problem",
-            "live_run_id",
+            "id", "name", "protocol", "addresses", "user", "has_password", "ca_certificate",
+            "options", "every_minutes", "allowed_age_hours", "timeout_seconds", "is_paused",
+            "n_failures", "state", "last_good_at", "next_due_at", "last_problem", "live_run",
+            "covers", "n_waiting",
         )  # fmt: skip
+        read_only_fields = fields
 
     @extend_schema_field({"type": "string", "enum": [state.value for state in selectors.FeedState]})
     def get_state(self, feed: Feed) -> str:
         return selectors.state_of(feed, now=datetime.now(UTC))
 
+    @extend_schema_field({"type": "object", "additionalProperties": True})
+    def get_options(self, feed: Feed) -> dict[str, object]:
+        return {name: told for name, told in feed.options.items() if name != "bookmark"}
 
-class FeedWrite(serializers.Serializer[Feed]):
-    user = serializers.CharField(max_length=200, required=False)
+    @extend_schema_field(bool)
+    def get_has_password(self, feed: Feed) -> bool:
+        return bool(feed.user)
+
+    @extend_schema_field(RunRead(allow_null=True))
+    def get_live_run(self, feed: Feed) -> object:
+        run = self.context.get("live", {}).get(feed.pk)
+        return RunRead(run).data if run is not None else None
+
+    @extend_schema_field({"type": "object", "additionalProperties": {"type": "integer"}})
+    def get_covers(self, feed: Feed) -> dict[str, int]:
+        covered: dict[str, int] = self.context.get("covered", {}).get(feed.source_id, {})
+        return covered
+
+    @extend_schema_field(int)
+    def get_n_waiting(self, feed: Feed) -> int:
+        return int(self.context.get("waiting", {}).get(feed.source_id, 0))
+
+
+class FeedChange(serializers.Serializer[Feed]):
+    name = serializers.CharField(max_length=200, required=False)
+    user = serializers.CharField(max_length=200, required=False, allow_blank=True)
     password = serializers.CharField(
-        max_length=500, required=False, write_only=True, trim_whitespace=False
+        max_length=500, required=False, write_only=True, trim_whitespace=False, allow_blank=True
     )
     addresses = serializers.ListField(
         child=serializers.CharField(max_length=500), max_length=256, required=False
     )
+    ca_certificate = serializers.CharField(max_length=100_000, required=False, allow_blank=True)
+    options = serializers.DictField(required=False)
+    every_minutes = serializers.IntegerField(min_value=1, max_value=10_080, required=False)
+    allowed_age_hours = serializers.IntegerField(min_value=1, max_value=8760, required=False)
+    timeout_seconds = serializers.IntegerField(min_value=1, max_value=600, required=False)
     is_paused = serializers.BooleanField(required=False)
+
+
+class FeedWrite(FeedChange):
+    name = serializers.CharField(max_length=200)
+    protocol = serializers.ChoiceField(choices=Protocol.choices)
 
 
 class RunPages(CursorPagination):
@@ -72,23 +135,91 @@ class RunPages(CursorPagination):
     ordering = ("-asked_at", "-pk")
 
 
+class Ndjson(BaseParser):
+    """Lines of an estate file, as they are."""
+
+    media_type = "application/x-ndjson"
+
+    def parse(
+        self, stream: Any, media_type: Any = None, parser_context: Any = None
+    ) -> Any:  # Any: DRF takes whatever a view can use
+        return stream.read()
+
+
+BY_ID = extend_schema(parameters=[OpenApiParameter("id", OpenApiTypes.INT, OpenApiParameter.PATH)])
+
+
+@extend_schema_view(
+    **dict.fromkeys(
+        ("retrieve", "partial_update", "destroy", "collect", "trial", "documents"), BY_ID
+    )
+)
 class FeedViewSet(mixins.ListModelMixin, mixins.RetrieveModelMixin, GenericViewSet[Feed]):
     """Sources of inventory and readings."""
 
     queryset = Feed.objects.none()
     serializer_class = FeedRead
     pagination_class = None
+    lookup_value_regex = r"\d{1,18}"
+    rights = {
+        "list": Right.READ_FEEDS,
+        "retrieve": Right.READ_FEEDS,
+        "create": Right.MANAGE_FEEDS,
+        "partial_update": Right.MANAGE_FEEDS,
+        "destroy": Right.MANAGE_FEEDS,
+        "collect": Right.MANAGE_FEEDS,
+        "trial": Right.MANAGE_FEEDS,
+        "documents": Right.PUSH,
+    }
 
     def get_queryset(self) -> QuerySet[Feed]:
         return selectors.feeds_for(actor_of(self.request))
 
-    @extend_schema(request=FeedWrite, responses={200: FeedRead, 400: Problem, 404: Problem})
-    def partial_update(self, request: Request, *args: Any, **kwargs: Any) -> Response:  # Any: DRF
+    def get_serializer_context(self) -> dict[str, Any]:  # Any: DRF's own
+        feeds = list(self.get_queryset())
+        return {
+            **super().get_serializer_context(),
+            "covered": selectors.coverage_of(feeds),
+            "waiting": selectors.waiting_of(feeds),
+            "live": selectors.live_runs(feeds),
+        }
+
+    def _told(self, feed_id: int) -> Response:
+        feed = self.get_queryset().get(pk=feed_id)
+        return Response(FeedRead(feed, context=self.get_serializer_context()).data)
+
+    @extend_schema(request=FeedWrite, responses={201: FeedRead, 400: Problem, 422: Problem})
+    def create(self, request: Request) -> Response:
+        """Add a feed; try it with a trial before it counts."""
         form = FeedWrite(data=request.data)
+        form.is_valid(raise_exception=True)
+        facts = dict(form.validated_data)
+        feed = add_feed(
+            actor=actor_of(request),
+            name=facts.pop("name"),
+            protocol=Protocol(facts.pop("protocol")),
+            password=facts.pop("password", ""),
+            facts=facts,
+        )
+        response = self._told(feed.pk)
+        response.status_code = 201
+        return response
+
+    @extend_schema(
+        request=FeedChange, responses={200: FeedRead, 400: Problem, 404: Problem, 422: Problem}
+    )
+    def partial_update(self, request: Request, *args: Any, **kwargs: Any) -> Response:  # Any: DRF
+        form = FeedChange(data=request.data)
         form.is_valid(raise_exception=True)
         feed = self.get_object()
         set_feed(actor=actor_of(request), feed_id=feed.pk, **form.validated_data)
-        return Response(FeedRead(self.get_object()).data)
+        return self._told(feed.pk)
+
+    @extend_schema(responses={204: None, 404: Problem, 409: Problem})
+    def destroy(self, request: Request, *args: Any, **kwargs: Any) -> Response:  # Any: DRF
+        """Drop a feed; what it told stays as history and is retired where nobody else tells it."""
+        drop_feed(actor=actor_of(request), feed_id=self.get_object().pk)
+        return Response(status=204)
 
     @extend_schema(request=None, responses={202: RunRead, 404: Problem, 409: Problem})
     @action(detail=True, methods=["post"])
@@ -97,19 +228,55 @@ class FeedViewSet(mixins.ListModelMixin, mixins.RetrieveModelMixin, GenericViewS
         run = ask_collection(actor=actor_of(request), feed_id=self.get_object().pk)
         return Response(RunRead(run).data, status=202)
 
+    @extend_schema(request=None, responses={202: RunRead, 404: Problem})
+    @action(detail=True, methods=["post"])
+    def trial(self, request: Request, pk: str | None = None) -> Response:
+        """Read everything, count what it would change, write nothing."""
+        run = ask_collection(actor=actor_of(request), feed_id=self.get_object().pk, is_trial=True)
+        return Response(RunRead(run).data, status=202)
 
+    @extend_schema(
+        request={"application/x-ndjson": OpenApiTypes.STR},
+        parameters=[
+            OpenApiParameter(
+                "Idempotency-Key", OpenApiTypes.STR, OpenApiParameter.HEADER, required=True
+            )
+        ],
+        responses={202: RunRead, 400: Problem, 404: Problem, 409: Problem, 422: Problem},
+    )
+    @action(detail=True, methods=["post"], parser_classes=[Ndjson])
+    def documents(self, request: Request, pk: str | None = None) -> Response:
+        """Send lines of an estate file; the same key brings the same run, never a second."""
+        key = str(request.headers.get("Idempotency-Key") or "")
+        if not 1 <= len(key) <= MAX_KEY or not key.isprintable():
+            told = f"Give an Idempotency-Key of 1 to {MAX_KEY} printable characters."
+            fault = FieldFault(pointer="#/Idempotency-Key", code="required", detail=told)
+            raise FormError(told, faults=(fault,))
+        feed = self.get_object()
+        body = request.data if isinstance(request.data, bytes) else b""
+        run = take_push(actor=actor_of(request), feed_id=feed.pk, key=key, body=body)
+        return Response(RunRead(run).data, status=202)
+
+
+@extend_schema_view(retrieve=BY_ID)
 class RunViewSet(ReadOnlyModelViewSet[Run]):
     """Collections and imports, newest first."""
 
     queryset = Run.objects.none()
     serializer_class = RunRead
     pagination_class = RunPages
+    lookup_value_regex = r"\d{1,18}"
+    rights = {"GET": Right.READ_FEEDS}
 
     def get_queryset(self) -> QuerySet[Run]:
         runs = selectors.runs_for(actor_of(self.request))
         feed_id = self.request.query_params.get("feed_id", "")
-        return runs.filter(feed_id=int(feed_id)) if feed_id.isdigit() else runs
+        return runs.filter(feed_id=int(feed_id)) if _is_id(feed_id) else runs
 
     @extend_schema(parameters=[OpenApiParameter("feed_id", OpenApiTypes.INT)])
     def list(self, request: Request, *args: Any, **kwargs: Any) -> Response:  # Any: DRF
         return super().list(request, *args, **kwargs)
+
+
+def _is_id(text: str) -> bool:
+    return text.isascii() and text.isdigit() and len(text) <= 18  # noqa: PLR2004  # an int64

@@ -5,9 +5,11 @@ from datetime import datetime, timedelta
 from enum import StrEnum
 
 from django.contrib.auth.models import User
-from django.db.models import OuterRef, QuerySet, Subquery
+from django.db.models import Count, OuterRef, QuerySet, Subquery
 
-from keelmark.feeds.models import Feed, Run, RunState
+from keelmark.access.selectors import sees_all
+from keelmark.estate.models import Statement
+from keelmark.feeds.models import Feed, Mapping, Run, RunState, Waiting
 
 LATE_AFTER_PERIODS = 3  # one missed collection is no news, two are
 
@@ -23,7 +25,7 @@ class FeedState(StrEnum):
 
 def feeds_for(actor: User) -> QuerySet[Feed]:
     """Return the feeds this person may see, with how the last run that ended went."""
-    if not actor.is_active:
+    if not sees_all(actor):
         return Feed.objects.none()
     ended = Run.objects.filter(feed=OuterRef("pk")).exclude(
         state__in=[RunState.QUEUED, RunState.RUNNING]
@@ -50,7 +52,7 @@ def state_of(feed: Feed, *, now: datetime) -> FeedState:
 
 def runs_for(actor: User) -> QuerySet[Run]:
     """Return the runs this person may see, newest first."""
-    if not actor.is_active:
+    if not sees_all(actor):
         return Run.objects.none()
     return Run.objects.select_related("feed")
 
@@ -87,3 +89,38 @@ def feed_name_of(entity_id: int) -> str | None:
         .values_list("name", flat=True)
         .first()
     )
+
+
+def coverage_of(feeds: Iterable[Feed]) -> dict[int, dict[str, int]]:
+    """Return by source how many things of which kinds it tells of now."""
+    sources = [feed.source_id for feed in feeds if feed.source_id is not None]
+    rows = (
+        Statement.objects.filter(source__in=sources, gone_at=None, is_sighting=True)
+        .values_list("source_id", "entity__kind")
+        .annotate(n=Count("pk"))
+        .order_by("source_id", "-n", "entity__kind")
+    )
+    covered: dict[int, dict[str, int]] = {}
+    for source_id, kind, n in rows:
+        covered.setdefault(source_id, {})[kind] = n
+    return covered
+
+
+def waiting_of(feeds: Iterable[Feed]) -> dict[int, int]:
+    """Return by source how many documents wait for what they are about."""
+    sources = [feed.source_id for feed in feeds if feed.source_id is not None]
+    rows = Waiting.objects.filter(source__in=sources).values_list("source_id")
+    return dict(rows.annotate(n=Count("pk")).order_by("source_id"))
+
+
+def live_runs(feeds: Iterable[Feed]) -> dict[int, Run]:
+    """Return by feed the run that is queued or under way."""
+    live = Run.objects.filter(
+        feed__in=[feed.pk for feed in feeds], state__in=[RunState.QUEUED, RunState.RUNNING]
+    ).order_by("feed_id", "-asked_at", "-pk")
+    return {run.feed_id: run for run in live if run.feed_id is not None}
+
+
+def mappings_for(actor: User) -> QuerySet[Mapping]:
+    """Return the mappings this person may use."""
+    return Mapping.objects.all() if sees_all(actor) else Mapping.objects.none()

@@ -8,6 +8,7 @@ from procrastinate.jobs import Status
 from keelmark.estate.services.findings import look_for_findings
 from keelmark.feeds.services.running import carry_out
 from keelmark.feeds.services.schedule import COLLECT_TASK, JOIN_TASK, queue_due, sweep_lost
+from keelmark.feeds.services.tables import TABLE_TASK, import_sheet
 
 STALLED_SECONDS = 45.0
 
@@ -38,3 +39,8 @@ async def free_stalled_jobs(timestamp: int) -> None:
     """Give up jobs whose worker died; runs are queued anew by their own sweep."""
     for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_SECONDS):
         await app.job_manager.finish_job(job, status=Status.FAILED, delete_job=False)
+
+
+@app.task(name=TABLE_TASK)
+def import_sheet_task(run_id: int, key: str, told: dict[str, object]) -> None:
+    import_sheet(run_id=run_id, key=key, told=told)

@@ -11,6 +11,7 @@ from rest_framework.views import APIView
 
 from keelmark.access.api import Problem, actor_of
 from keelmark.access.errors import FieldFault, FormError
+from keelmark.access.rights import Right
 from keelmark.core.placement import Hurdle, Verdict, Workload
 from keelmark.core.units import MAX_BYTES
 from keelmark.estate import selectors as estate
@@ -60,6 +61,8 @@ class PlacementRead(serializers.Serializer[Record]):
 
 class PlacementView(APIView):
     """Nothing is kept: the same question may be asked as often as wanted."""
+
+    rights = {"POST": Right.PLAN}
 
     @extend_schema(
         operation_id="placement_try",

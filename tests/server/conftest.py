@@ -10,6 +10,8 @@ import pytest
 from django.contrib.auth.models import User
 from django.test import Client
 
+from keelmark.access.models import Role
+from keelmark.access.services import ensure_person
 from keelmark.core.units import TIB
 from keelmark.estate.documents import ArrayDocument, PoolDocument, ReadingsDocument, VolumeDocument
 from keelmark.feeds.importer import Imported, import_documents
@@ -26,7 +28,7 @@ _numbers = itertools.count(1)
 
 @pytest.fixture
 def planner(db: None) -> User:
-    return User.objects.create_user("planner", password="spring-tide")
+    return ensure_person(name="planner", password="spring-tide", role=Role.PLANNER)
 
 
 class Api:
@@ -42,6 +44,11 @@ class Api:
         return self.client.generic(
             method, f"/api/v1{path}", json.dumps(body), content_type="application/json"
         )
+
+
+@pytest.fixture(autouse=True)
+def _quick_passwords(settings: Any) -> None:
+    settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 
 
 @pytest.fixture

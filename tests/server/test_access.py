@@ -1,8 +1,17 @@
+import json
+from datetime import UTC, datetime, timedelta
+
 import pytest
+from django.contrib.auth.models import User
 from django.test import Client
 from django.urls import URLPattern, URLResolver, get_resolver
 
-OPEN_ROUTES = {"session", "page", "openapi"}
+from keelmark.access.models import ApiToken, AuditEntry, Role, Scope, SignInGuard
+from keelmark.access.services import ensure_person, make_token
+from tests.conftest import PASSWORD
+
+OPEN_ROUTES = {"session", "page", "openapi", "unknown"}
+SIGNED_IN = {"name": "planner", "password": "spring-tide"}
 
 
 def routes(resolver: URLResolver | None = None, prefix: str = ""):
@@ -14,31 +23,53 @@ def routes(resolver: URLResolver | None = None, prefix: str = ""):
             yield from routes(pattern, path)
 
 
+def post(client, path, **body):
+    return client.post(f"/api/v1{path}", body, content_type="application/json")
+
+
+@pytest.fixture
+def as_role(db):
+    def make(role: Role) -> Client:
+        client = Client()
+        client.force_login(ensure_person(name=f"a {role}", password="neap-tide", role=role))
+        return client
+
+    return make
+
+
 def test_signing_in_and_out(planner):
     client = Client()
-    assert client.get("/api/v1/session").json() == {"name": None, "is_signed_in": False}
-    body = {"name": "planner", "password": "spring-tide"}
-    answer = client.post("/api/v1/session", body, content_type="application/json")
-    assert answer.json() == {"name": "planner", "is_signed_in": True}
+    told = client.get("/api/v1/session").json()
+    assert (told["is_signed_in"], told["role"], told["rights"]) == (False, None, [])
+    told = post(client, "/session", **SIGNED_IN).json()
+    assert (told["name"], told["role"]) == ("planner", "planner")
+    assert "manage feeds" in told["rights"]
     assert client.get("/api/v1/pools").status_code == 200
     assert client.delete("/api/v1/session").status_code == 204
-    assert client.get("/api/v1/pools").status_code == 403
+    assert client.get("/api/v1/pools").status_code == 401
 
 
 def test_a_wrong_password_is_refused_without_saying_which_was_wrong(planner):
     for name in ("planner", "nobody"):
-        answer = Client().post(
-            "/api/v1/session", {"name": name, "password": "neap"}, content_type="application/json"
-        )
+        answer = post(Client(), "/session", name=name, password="neap")
         assert answer.status_code == 401
         assert answer["Content-Type"] == "application/problem+json"
         assert answer.json()["type"] == "/problems/sign-in-refused"
 
 
+def test_too_many_failures_lock_a_name_for_a_while_known_or_not(planner):
+    for name in ("planner", "nobody"):
+        answers = [post(Client(), "/session", name=name, password="neap") for _ in range(9)]
+        assert [a.status_code for a in answers] == [401] * 8 + [429]
+    assert post(Client(), "/session", **SIGNED_IN).status_code == 429
+    SignInGuard.objects.update(locked_until=datetime.now(UTC) - timedelta(seconds=1))
+    assert post(Client(), "/session", **SIGNED_IN).status_code == 200
+    assert not SignInGuard.objects.filter(name="planner").exists()
+
+
 def test_signing_in_needs_the_csrf_token(planner):
     client = Client(enforce_csrf_checks=True)
-    body = {"name": "planner", "password": "spring-tide"}
-    assert client.post("/api/v1/session", body, "application/json").status_code == 403
+    assert post(client, "/session", **SIGNED_IN).status_code == 403
 
 
 def test_no_route_answers_a_stranger(db):
@@ -48,17 +79,204 @@ def test_no_route_answers_a_stranger(db):
             continue
         plain = path.removeprefix("api/v1/^").removesuffix("$").removesuffix("\\Z")
         plain = f"api/v1/{plain.removeprefix('api/v1/')}"
-        for group in ("(?P<pool_id>\\d+)", "(?P<pk>[^/.]+)"):
+        for group in (
+            "(?P<pool_id>\\d+)", "(?P<pk>[^/.]+)", "(?P<pk>\\d{1,18})",
+            "(?P<key>[A-Za-z0-9._-]{1,200})",
+        ):  # fmt: skip
             plain = plain.replace(group, "1")
         assert "(" not in plain, plain
         answer = Client().get(f"/{plain}")
-        assert answer.status_code in (403, 405), plain
+        assert answer.status_code in (401, 405), plain
         walked.add(plain)
-    assert len(walked) >= 11
+    assert len(walked) >= 20
 
 
 @pytest.mark.parametrize("path", ["/pools", "/feeds", "/runs"])
 def test_a_person_put_out_of_service_is_turned_away(api, planner, path):
     planner.is_active = False
     planner.save()
-    assert api.get(path).status_code == 403
+    assert api.get(path).status_code == 401
+
+
+def test_a_person_without_a_role_sees_nothing(db):
+    client = Client()
+    client.force_login(User.objects.create_user("drifter"))
+    assert client.get("/api/v1/pools").status_code == 403
+
+
+# What each role may do: every operation of the schema, and what it answers when nothing is there.
+READ = {"planner", "operator", "auditor", "tenant viewer", "administrator"}
+SEE_FEEDS = READ - {"tenant viewer"}
+DO = {"planner", "operator", "administrator"}
+WHO: dict[str, set[str]] = {
+    "changes_list": READ, "facets_retrieve": READ, "findings_list": READ,
+    "kinds_list": READ, "pools_list": READ, "pools_export_retrieve": READ,
+    "pools_retrieve": READ, "pools_series_retrieve": READ, "pools_forecast_retrieve": READ,
+    "pools_volumes_list": READ, "trace_read": READ, "tokens_list": READ,
+    "tokens_create": READ, "tokens_destroy": READ,
+    "feeds_list": SEE_FEEDS, "feeds_retrieve": SEE_FEEDS, "runs_list": SEE_FEEDS,
+    "runs_retrieve": SEE_FEEDS, "mappings_list": SEE_FEEDS,
+    "feeds_create": DO, "feeds_partial_update": DO, "feeds_destroy": DO,
+    "feeds_collect_create": DO, "feeds_trial_create": DO, "feeds_documents_create": DO,
+    "sheets_create": DO, "sheets_retrieve": DO, "sheets_check_create": DO,
+    "sheets_import_create": DO, "mappings_create": DO, "placement_try": DO,
+    "audit_list": {"auditor", "administrator"},
+    "people_list": {"administrator"}, "people_create": {"administrator"},
+    "people_partial_update": {"administrator"},
+}  # fmt: skip
+ANYBODY = {"session_read", "session_begin", "session_end"}
+
+
+def operations():
+    from keelmark.config.state import PROJECT
+
+    schema = json.loads((PROJECT / "docs/openapi.json").read_text())
+    return sorted(
+        (operation["operationId"], method, path)
+        for path, methods in schema["paths"].items()
+        for method, operation in methods.items()
+        if isinstance(operation, dict) and "operationId" in operation
+    )
+
+
+@pytest.mark.parametrize("role", list(Role))
+def test_every_operation_answers_each_role_as_it_should(as_role, role):
+    client = as_role(role)
+    walked = set()
+    for name, method, path in operations():
+        if name in ANYBODY:
+            continue
+        plain = path
+        for key in ("{pool_id}", "{id}", "{pk}", "{key}"):
+            plain = plain.replace(key, "1")
+        assert "{" not in plain, plain
+        answer = client.generic(method.upper(), plain, "{}", content_type="application/json")
+        is_let_in = answer.status_code != 403
+        assert is_let_in == (role in WHO[name]), (name, role, answer.status_code)
+        assert answer.status_code < 500, (name, answer.content)
+        walked.add(name)
+    assert walked == WHO.keys()
+
+
+def test_a_tenant_viewer_sees_their_own_tenants_alone(as_role, db):
+    from keelmark.access.services import set_person
+    from keelmark.estate.documents import (
+        ClusterDocument,
+        ProjectDocument,
+        TenantDocument,
+        VirtualMachineDocument,
+    )
+    from keelmark.estate.models import Entity
+    from keelmark.feeds.importer import Imported, import_documents
+
+    now = datetime.now(UTC)
+    documents = [ClusterDocument(uid="id.c", name="kelp", read_at=now)]
+    for tenant in ("gauges", "seabed"):
+        documents += [
+            TenantDocument(uid=f"id.{tenant}", name=tenant, read_at=now),
+            ProjectDocument(
+                uid=f"id.p-{tenant}", name="p", tenant_uid=f"id.{tenant}", read_at=now
+            ),
+            VirtualMachineDocument(
+                uid=f"uuid.{tenant}", name=f"vm-{tenant}", cluster_uid="id.c",
+                project_uid=f"id.p-{tenant}", read_at=now,
+            ),
+        ]  # fmt: skip
+    import_documents(documents, into=Imported())
+    client = as_role(Role.TENANT_VIEWER)
+    assert client.get("/api/v1/trace?name=vm-gauges").status_code == 404
+    keeper = ensure_person(name="keeper", password="neap-tide", role=Role.ADMINISTRATOR)
+    own = Entity.objects.get(uid="id.gauges")
+    viewer = User.objects.get(username="a tenant viewer")
+    set_person(actor=keeper, person_id=viewer.pk, tenant_ids=[own.pk])
+    assert client.get("/api/v1/trace?name=vm-gauges").json()["name"] == "vm-gauges"
+    assert client.get("/api/v1/trace?name=vm-seabed").status_code == 404
+    counted = {row["kind"]: row["n"] for row in client.get("/api/v1/kinds").json()}
+    assert (counted["vm"], counted["project"], counted["tenant"]) == (1, 1, 1)
+    assert counted["cluster"] == 0
+    assert client.get("/api/v1/pools").json()["results"] == []
+
+
+class TokenClient(Client):
+    def __init__(self, secret: str) -> None:
+        super().__init__(HTTP_AUTHORIZATION=f"Bearer {secret}")
+
+
+def test_a_token_reads_as_its_person_and_is_kept_as_a_digest_alone(planner):
+    token, secret = make_token(actor=planner, name="report", scopes=[Scope.READ], n_days=30)
+    assert TokenClient(secret).get("/api/v1/pools").status_code == 200
+    assert secret not in json.dumps(list(ApiToken.objects.values("digest", "hint", "name")))
+    token.refresh_from_db()
+    assert token.last_used_at is not None
+
+
+@pytest.mark.parametrize(
+    ("scopes", "method", "path", "wanted"),
+    [
+        ([Scope.READ], "get", "/pools", 200),
+        ([Scope.READ], "post", "/placements", 403),
+        ([Scope.WRITE], "get", "/pools", 403),
+        ([Scope.PUSH], "get", "/pools", 403),
+        ([Scope.PUSH], "post", "/feeds/1/documents", 400),
+        ([Scope.READ, Scope.WRITE], "post", "/feeds/1/documents", 403),
+    ],
+)
+def test_a_token_does_what_its_scopes_name(planner, scopes, method, path, wanted):
+    _, secret = make_token(actor=planner, name="t", scopes=scopes, n_days=1)
+    answer = TokenClient(secret).generic(
+        method.upper(), f"/api/v1{path}", "{}", content_type="application/json"
+    )
+    if path.endswith("documents") and wanted == 400:
+        assert answer.status_code in (400, 404, 415)
+    else:
+        assert answer.status_code == wanted
+
+
+def test_a_token_that_is_revoked_expired_or_unknown_is_turned_away(planner, api):
+    token, secret = make_token(actor=planner, name="t", scopes=[Scope.READ], n_days=1)
+    assert api.send("DELETE", f"/tokens/{token.pk}").status_code == 204
+    assert TokenClient(secret).get("/api/v1/pools").status_code == 401
+    other, secret = make_token(actor=planner, name="t", scopes=[Scope.READ], n_days=1)
+    ApiToken.objects.filter(pk=other.pk).update(expires_at=datetime.now(UTC))
+    for bad in (secret, "keel_nothing", "", "a b"):
+        assert TokenClient(bad).get("/api/v1/pools").status_code == 401
+
+
+def test_anothers_token_cannot_be_revoked(planner, api):
+    other = ensure_person(name="other", password="neap-tide")
+    token, _ = make_token(actor=other, name="t", scopes=[Scope.READ], n_days=1)
+    assert api.send("DELETE", f"/tokens/{token.pk}").status_code == 404
+
+
+def test_writes_leave_their_before_and_after_and_never_a_secret(api, make_feed, as_role):
+    feed = make_feed("http://127.0.0.1:1", password=PASSWORD)
+    api.send("PATCH", f"/feeds/{feed.pk}", is_paused=True, password="new-moon")
+    entry = as_role(Role.AUDITOR).get("/api/v1/audit").json()["results"][0]
+    assert (entry["actor_name"], entry["action"]) == ("planner", "set feed")
+    assert (entry["before"]["is_paused"], entry["after"]["is_paused"]) == (False, True)
+    assert "new-moon" not in json.dumps(list(AuditEntry.objects.values("before", "after")))
+
+
+def test_people_are_added_changed_and_refused_by_name(as_role):
+    client = as_role(Role.ADMINISTRATOR)
+    made = post(client, "/people", name="pilot", password="slack-water", role="operator")
+    assert (made.status_code, made.json()["role"]) == (201, "operator")
+    assert post(client, "/people", name="pilot", password="slack-water",
+                role="operator").status_code == 409  # fmt: skip
+    short = post(client, "/people", name="mate", password="x", role="operator")
+    assert (short.status_code, short.json()["errors"][0]["pointer"]) == (400, "#/password")
+    unknown = post(client, "/people", name="mate", password="slack-water", role="auditor",
+                   tenant_ids=[9])  # fmt: skip
+    assert unknown.json()["errors"][0]["pointer"] == "#/tenant_ids"
+    path = f"/api/v1/people/{made.json()['id']}"
+    changed = client.patch(path, {"is_active": False}, content_type="application/json")
+    assert changed.json()["is_active"] is False
+    assert post(Client(), "/session", name="pilot", password="slack-water").status_code == 401
+
+
+def test_answers_carry_their_policies(api):
+    answer = api.get("/pools")
+    assert answer["Content-Security-Policy"].startswith("default-src 'none'")
+    assert answer["X-Frame-Options"] == "DENY"
+    assert answer["X-Content-Type-Options"] == "nosniff"
+    assert answer["Referrer-Policy"] == "same-origin"

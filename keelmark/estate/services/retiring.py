@@ -67,6 +67,20 @@ def retire_unheard(lost: dict[int, datetime], *, at: datetime) -> dict[Kind, lis
     return retired
 
 
+def drop_source(source: Source, *, at: datetime) -> dict[Kind, list[int]]:
+    """Forget a source; what no other tells of is retired."""
+    lost = dict(source.statements.filter(gone_at=None).values_list("entity_id", "read_at"))
+    source.statements.all().delete()
+    told = set(
+        Statement.objects.filter(entity_id__in=lost, gone_at=None, is_sighting=True).values_list(
+            "entity_id", flat=True
+        )
+    )
+    retired = retire_unheard({pk: at for pk in lost if pk not in told}, at=at)
+    source.delete()
+    return retired
+
+
 def _under(of_uid: str) -> Q:
     found = Alias.objects.filter(uid=of_uid).values_list("entity_id", "entity__kind").first()
     if found is None:

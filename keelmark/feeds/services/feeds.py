@@ -1,22 +1,23 @@
 """Writes feeds: made, changed, paused; secrets go in and never come out."""
 
 from collections.abc import Mapping
+from datetime import UTC, datetime
 from typing import Any
 from urllib.parse import urlsplit
 
-import structlog
 from django.contrib.auth.models import User
 from django.db import transaction
 
+from keelmark.access.services import audit
 from keelmark.estate.models import Protocol
 from keelmark.estate.services.delivery import ensure_source
+from keelmark.estate.services.retiring import drop_source
 from keelmark.feeds import selectors
 from keelmark.feeds.errors import CollectError, FeedFormError
 from keelmark.feeds.far_end import FarEnd, check_address, trust_of
 from keelmark.feeds.models import Feed
 from keelmark.feeds.secrets import sealed
 
-log = structlog.get_logger()
 SCHEMES: dict[Protocol, tuple[str, ...]] = {
     Protocol.REDFISH: ("http", "https"),
     Protocol.OPENMETRICS: ("http", "https"),
@@ -66,8 +67,25 @@ def add_feed(*, actor: User, name: str, protocol: Protocol, password: str, facts
     _change(feed, facts=facts)
     feed.source = ensure_source(name=name, protocol=protocol)
     feed.save()
-    log.info("feed_added", feed_id=feed.pk, actor=actor.get_username())
+    audit(actor, action="add feed", kind="feed", subject_id=feed.pk, name=name, after=told_of(feed))
     return feed
+
+
+@transaction.atomic
+def drop_feed(*, actor: User, feed_id: int) -> None:
+    """Drop a feed; what nobody else tells of is retired, and keeps its history."""
+    feed = selectors.feeds_for(actor).select_for_update(of=("self",)).get(pk=feed_id)
+    source = feed.source
+    audit(actor, action="drop feed", kind="feed", subject_id=feed.pk, name=feed.name,
+          before=told_of(feed))  # fmt: skip
+    feed.delete()
+    if source is not None:
+        drop_source(source, at=datetime.now(UTC))
+
+
+def told_of(feed: Feed) -> dict[str, Any]:  # Any: the fields' own types
+    """Return what the audit keeps of a feed: all but its secret."""
+    return {name: getattr(feed, name) for name in CHANGEABLE}
 
 
 @transaction.atomic
@@ -76,6 +94,7 @@ def set_feed(
 ) -> Feed:  # Any: fields
     """Change what is given of a feed; the password goes in and never comes out."""
     feed = selectors.feeds_for(actor).select_for_update(of=("self",)).get(pk=feed_id)
+    before = told_of(feed)
     if password is not None:
         feed.password_encrypted = sealed(password)
     name = facts.get("name", feed.name)
@@ -84,7 +103,11 @@ def set_feed(
     _change(feed, facts=facts)
     feed.n_failures = 0
     feed.save(update_fields=[*CHANGEABLE, "password_encrypted", "n_failures", "next_due_at"])
-    log.info("feed_set", feed_id=feed.pk, actor=actor.get_username())
+    after = told_of(feed)
+    if password is not None:
+        after["has_new_password"] = True
+    audit(actor, action="set feed", kind="feed", subject_id=feed.pk, name=feed.name,
+          before=before, after=after)  # fmt: skip
     return feed
 
 

@@ -27,6 +27,7 @@ def import_next(run: Run, *, feed: Feed) -> Run:
         run.state, run.ended_at = RunState.DONE, datetime.now(UTC)
         run.warnings = ["No new file in the folder."]
         run.save(update_fields=["state", "ended_at", "warnings"])
+        Feed.objects.filter(pk=feed.pk).update(last_good_at=run.ended_at, n_failures=0)
         return run
     path, digest = found
     run = _taken_over(run, path=path, digest=digest)

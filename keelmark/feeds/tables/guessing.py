@@ -80,7 +80,7 @@ def guess_kind(header: Sequence[str], *, rows: Rows) -> str:
         wanted = [c for c in fields_of(kind) if c.is_required]
         n_met = sum(c.name in found for c in wanted)
         named = any(_plain(kind) in _plain(column).split() for column in header)
-        return n_met / max(len(wanted), 1), len(found) + named
+        return n_met / max(len(wanted), 1), 2 * len(found) + named
 
     return max(kinds, key=fit)
 
@@ -109,15 +109,20 @@ def _unit(choice: FieldChoice, column: str, rows: Rows) -> str:
         told = {"bytes": "B", "KB": "kB", "kiB": "KiB"}.get(told, told)
         return told if told in UNITS else "B"
     if choice.form in ("date", "moment"):
-        texts = [t for row in rows if (t := row.get(column))]
-        return next((f for f in DATE_FORMATS if texts and _all_dates(texts, form=f)), "")
+        return _date_form([t for row in rows if (t := row.get(column))])
     return ""
 
 
-def _all_dates(texts: list[str], *, form: str) -> bool:
+def _date_form(texts: list[str]) -> str:
+    """The form that most texts have; a few wrong ones do not hide it."""
+    fits = {form: sum(_is_date(text, form=form) for text in texts) for form in DATE_FORMATS}
+    best = max(fits, key=lambda form: fits[form])
+    return best if fits[best] and best != DATE_FORMATS[0] else ""
+
+
+def _is_date(text: str, *, form: str) -> bool:
     try:
-        for text in texts:
-            read_date(text, form=form)
+        read_date(text, form=form)
     except ValueError:
         return False
     return True

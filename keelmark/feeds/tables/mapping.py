@@ -147,7 +147,8 @@ def read_date(text: str, *, form: str) -> date:
             return datetime.strptime(text[:10] if one == "%Y-%m-%d" else text, one).date()  # noqa: DTZ007  # a day
         except ValueError:
             continue
-    raise ValueError(f"{text} is no date of the form {form or DATE_FORMATS[0]}")
+    like = date(2026, 11, 23).strftime(form or DATE_FORMATS[0])
+    raise ValueError(f"{text} is no date like {like}")
 
 
 def _number(text: str, *, decimal_comma: bool) -> Decimal:

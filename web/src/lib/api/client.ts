@@ -8,6 +8,8 @@ export type PoolDetail = Schemas['PoolDetailRead'];
 export type Part = Schemas['PartRead'];
 export type Feed = Schemas['FeedRead'];
 export type Run = Schemas['RunRead'];
+export type Finding = Schemas['FindingRead'];
+export type Sheet = Schemas['SheetRead'];
 
 const csrf: Middleware = {
   onRequest({ request }) {

@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/v1/audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Every write, newest first. */
+        get: operations["audit_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes": {
         parameters: {
             query?: never;
@@ -48,7 +65,8 @@ export interface paths {
         /** @description Sources of inventory and readings. */
         get: operations["feeds_list"];
         put?: never;
-        post?: never;
+        /** @description Add a feed; try it with a trial before it counts. */
+        post: operations["feeds_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -66,7 +84,8 @@ export interface paths {
         get: operations["feeds_retrieve"];
         put?: never;
         post?: never;
-        delete?: never;
+        /** @description Drop a feed; what it told stays as history and is retired where nobody else tells it. */
+        delete: operations["feeds_destroy"];
         options?: never;
         head?: never;
         /** @description Sources of inventory and readings. */
@@ -88,6 +107,127 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{id}/documents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Send lines of an estate file; the same key brings the same run, never a second. */
+        post: operations["feeds_documents_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{id}/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Read everything, count what it would change, write nothing. */
+        post: operations["feeds_trial_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What joining the layers showed, as long as it is so. */
+        get: operations["findings_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How many things of each kind are known, and when one was seen last. */
+        get: operations["kinds_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mappings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Saved mappings of tables. */
+        get: operations["mappings_list"];
+        put?: never;
+        /** @description Keep a mapping for the next file of this shape; the same name again changes it. */
+        post: operations["mappings_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description People and their roles. */
+        get: operations["people_list"];
+        put?: never;
+        /** @description People and their roles. */
+        post: operations["people_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** @description People and their roles. */
+        patch: operations["people_partial_update"];
         trace?: never;
     };
     "/api/v1/placements": {
@@ -262,6 +402,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sheets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Send a CSV, XLSX or Parquet file and see what we take it for. */
+        post: operations["sheets_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sheets/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Look into a sent table again, as another kind if one is given. */
+        get: operations["sheets_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sheets/{key}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Read the table through with a mapping and tell what is wrong; nothing is written. */
+        post: operations["sheets_check_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sheets/{key}/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Queue the import; the run tells how far it is. */
+        post: operations["sheets_import_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A person's own tokens. */
+        get: operations["tokens_list"];
+        put?: never;
+        /** @description A person's own tokens. */
+        post: operations["tokens_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description A person's own tokens. */
+        delete: operations["tokens_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/trace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The chain below a thing, by its name or one of its uids. */
+        get: operations["trace_read"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -275,6 +535,22 @@ export interface components {
          * @enum {string}
          */
         AttentionEnum: "clear" | "caution" | "urgent" | "over" | "unread";
+        AuditRead: {
+            readonly id: number;
+            /** Format: date-time */
+            at: string;
+            actor_name: string;
+            by_token?: string;
+            action: string;
+            subject_kind: string;
+            /** Format: int64 */
+            subject_id?: number | null;
+            subject_name?: string;
+            before: unknown | null;
+            after: unknown | null;
+        };
+        /** @enum {unknown} */
+        BlankEnum: "";
         CandidateRead: {
             rank: number | null;
             pool: components["schemas"]["PoolRead"];
@@ -285,7 +561,7 @@ export interface components {
             after: components["schemas"]["DatesRead"];
         };
         ChangeRead: {
-            kind: components["schemas"]["KindEnum"];
+            kind: components["schemas"]["ChangeReadKindEnum"];
             state: string;
             /** Format: date-time */
             at: string;
@@ -293,6 +569,30 @@ export interface components {
             note: string;
             pool_id: number | null;
             feed_id: number | null;
+        };
+        /**
+         * @description * `feed` - feed
+         *     * `date` - date
+         *     * `shift` - shift
+         *     * `inventory` - inventory
+         * @enum {string}
+         */
+        ChangeReadKindEnum: "feed" | "date" | "shift" | "inventory";
+        CheckRead: {
+            n_rows: number;
+            n_good: number;
+            n_problems: number;
+            problems: string[];
+        };
+        ColumnField: {
+            column: string;
+            /** @default  */
+            unit: string;
+        };
+        ColumnFieldRequest: {
+            column: string;
+            /** @default  */
+            unit: string;
         };
         CountRead: {
             name: string;
@@ -306,6 +606,12 @@ export interface components {
             /** Format: date */
             late_on: string | null;
         };
+        ExampleRead: {
+            what: string;
+            kind: string;
+            id: number;
+            name: string;
+        };
         FacetsRead: {
             n_pools: number;
             sites: components["schemas"]["CountRead"][];
@@ -314,23 +620,79 @@ export interface components {
         };
         FeedRead: {
             readonly id: number;
-            name: string;
-            protocol?: components["schemas"]["ProtocolEnum"];
-            addresses?: unknown;
-            user?: string;
-            every_minutes?: number;
-            allowed_age_hours?: number;
-            is_paused?: boolean;
+            readonly name: string;
+            protocol: components["schemas"]["ProtocolEnum"];
+            addresses: string[];
+            readonly user: string;
+            readonly has_password: boolean;
+            readonly ca_certificate: string;
+            readonly options: {
+                [key: string]: unknown;
+            };
+            readonly every_minutes: number;
+            readonly allowed_age_hours: number;
+            readonly timeout_seconds: number;
+            readonly is_paused: boolean;
+            readonly n_failures: number;
             readonly state: components["schemas"]["FeedReadStateEnum"];
             /** Format: date-time */
-            last_good_at?: string | null;
+            readonly last_good_at: string | null;
             /** Format: date-time */
-            next_due_at?: string | null;
+            readonly next_due_at: string | null;
             last_problem: string | null;
-            live_run_id: number | null;
+            readonly live_run: components["schemas"]["RunRead"] | null;
+            readonly covers: {
+                [key: string]: number;
+            };
+            readonly n_waiting: number;
         };
         /** @enum {string} */
         FeedReadStateEnum: "fresh" | "late" | "failing" | "paused";
+        FeedWriteRequest: {
+            name: string;
+            user?: string;
+            password?: string;
+            addresses?: string[];
+            ca_certificate?: string;
+            options?: {
+                [key: string]: unknown;
+            };
+            every_minutes?: number;
+            allowed_age_hours?: number;
+            timeout_seconds?: number;
+            is_paused?: boolean;
+            protocol: components["schemas"]["ProtocolEnum"];
+        };
+        FieldRead: {
+            name: string;
+            form: string;
+            is_required: boolean;
+            choices: string[];
+        };
+        /**
+         * @description * `loose-end` - Loose End
+         *     * `conflict` - Conflict
+         *     * `two-identities` - Two Identities
+         *     * `unmanaged-host` - Unmanaged Host
+         *     * `two-names` - Two Names
+         *     * `free-but-owned` - Free But Owned
+         *     * `mirror-side-lost` - Mirror Side Lost
+         * @enum {string}
+         */
+        FindingKindEnum: "loose-end" | "conflict" | "two-identities" | "unmanaged-host" | "two-names" | "free-but-owned" | "mirror-side-lost";
+        FindingRead: {
+            readonly id: number;
+            kind: components["schemas"]["FindingKindEnum"];
+            entity: components["schemas"]["ThingRead"];
+            others: components["schemas"]["ThingRead"][];
+            site_name?: string | null;
+            detail: string;
+            readonly why: string;
+            /** Format: date-time */
+            found_at: string;
+            /** @description Return the pool whose page shows this thing. */
+            readonly pool_id: number | null;
+        };
         ForecastRead: {
             /** Format: date */
             as_of: string | null;
@@ -354,20 +716,139 @@ export interface components {
          * @enum {string}
          */
         HurdleEnum: "read" | "service_class" | "space" | "overcommit";
+        ImportWriteRequest: {
+            mapping: components["schemas"]["MappingFieldRequest"];
+            /** @default false */
+            skips_bad: boolean;
+        };
+        KindCountRead: {
+            kind: components["schemas"]["KindEnum"];
+            n: number;
+            /** Format: date-time */
+            last_seen_at: string | null;
+        };
         /**
-         * @description * `feed` - feed
-         *     * `date` - date
-         *     * `shift` - shift
-         *     * `inventory` - inventory
+         * @description * `site` - Site
+         *     * `tenant` - Tenant
+         *     * `project` - Project
+         *     * `array` - Array
+         *     * `port` - Port
+         *     * `shelf` - Shelf
+         *     * `cluster` - Cluster
+         *     * `host` - Host
+         *     * `pool` - Pool
+         *     * `volume` - Volume
+         *     * `drive` - Drive
+         *     * `host-device` - Host Device
+         *     * `datastore` - Datastore
+         *     * `vm` - Vm
+         *     * `disk` - Disk
+         *     * `snapshot` - Snapshot
+         *     * `file` - File
+         *     * `account` - Account
+         *     * `bucket` - Bucket
          * @enum {string}
          */
-        KindEnum: "feed" | "date" | "shift" | "inventory";
+        KindEnum: "site" | "tenant" | "project" | "array" | "port" | "shelf" | "cluster" | "host" | "pool" | "volume" | "drive" | "host-device" | "datastore" | "vm" | "disk" | "snapshot" | "file" | "account" | "bucket";
+        MappingField: {
+            kind: components["schemas"]["MappingFieldKindEnum"];
+            /** @default  */
+            of_kind: components["schemas"]["OfKindEnum"] | components["schemas"]["BlankEnum"];
+            /** @default false */
+            decimal_comma: boolean;
+            columns: {
+                [key: string]: components["schemas"]["ColumnField"];
+            };
+        };
+        /**
+         * @description * `readings` - readings
+         *     * `tenant` - tenant
+         *     * `project` - project
+         *     * `array` - array
+         *     * `cluster` - cluster
+         *     * `host` - host
+         *     * `port` - port
+         *     * `shelf` - shelf
+         *     * `pool` - pool
+         *     * `volume` - volume
+         *     * `drive` - drive
+         *     * `host-device` - host-device
+         *     * `datastore` - datastore
+         *     * `vm` - vm
+         *     * `disk` - disk
+         *     * `snapshot` - snapshot
+         *     * `file` - file
+         *     * `account` - account
+         *     * `bucket` - bucket
+         * @enum {string}
+         */
+        MappingFieldKindEnum: "readings" | "tenant" | "project" | "array" | "cluster" | "host" | "port" | "shelf" | "pool" | "volume" | "drive" | "host-device" | "datastore" | "vm" | "disk" | "snapshot" | "file" | "account" | "bucket";
+        MappingFieldRequest: {
+            kind: components["schemas"]["MappingFieldKindEnum"];
+            /** @default  */
+            of_kind: components["schemas"]["OfKindEnum"] | components["schemas"]["BlankEnum"];
+            /** @default false */
+            decimal_comma: boolean;
+            columns: {
+                [key: string]: components["schemas"]["ColumnFieldRequest"];
+            };
+        };
         MarginRead: {
             hurdle: components["schemas"]["HurdleEnum"];
             is_cleared: boolean;
             margin_bytes: number | null;
             /** Format: date */
             tightest_on: string | null;
+        };
+        NullEnum: null;
+        /**
+         * @description * `` -
+         *     * `tenant` - tenant
+         *     * `project` - project
+         *     * `array` - array
+         *     * `cluster` - cluster
+         *     * `host` - host
+         *     * `port` - port
+         *     * `shelf` - shelf
+         *     * `pool` - pool
+         *     * `volume` - volume
+         *     * `drive` - drive
+         *     * `host-device` - host-device
+         *     * `datastore` - datastore
+         *     * `vm` - vm
+         *     * `disk` - disk
+         *     * `snapshot` - snapshot
+         *     * `file` - file
+         *     * `account` - account
+         *     * `bucket` - bucket
+         * @enum {string}
+         */
+        OfKindEnum: "tenant" | "project" | "array" | "cluster" | "host" | "port" | "shelf" | "pool" | "volume" | "drive" | "host-device" | "datastore" | "vm" | "disk" | "snapshot" | "file" | "account" | "bucket";
+        PaginatedAuditReadList: {
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?cursor=cD00ODY%3D"
+             */
+            next?: string | null;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?cursor=cj0xJnA9NDg3
+             */
+            previous?: string | null;
+            results: components["schemas"]["AuditRead"][];
+        };
+        PaginatedFindingReadList: {
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?cursor=cD00ODY%3D"
+             */
+            next?: string | null;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?cursor=cj0xJnA9NDg3
+             */
+            previous?: string | null;
+            results: components["schemas"]["FindingRead"][];
         };
         PaginatedPoolReadList: {
             /**
@@ -400,11 +881,44 @@ export interface components {
             text?: string;
             bytes?: number;
         };
-        PatchedFeedWriteRequest: {
+        PatchedFeedChangeRequest: {
+            name?: string;
             user?: string;
             password?: string;
             addresses?: string[];
+            ca_certificate?: string;
+            options?: {
+                [key: string]: unknown;
+            };
+            every_minutes?: number;
+            allowed_age_hours?: number;
+            timeout_seconds?: number;
             is_paused?: boolean;
+        };
+        PatchedPersonChangeRequest: {
+            password?: string;
+            role?: components["schemas"]["RoleEnum"];
+            tenant_ids?: number[];
+            is_active?: boolean;
+        };
+        PersonRead: {
+            readonly id: number;
+            name: string;
+            readonly role: string | null;
+            readonly tenant_ids: number[];
+            /**
+             * Active
+             * @description Designates whether this user should be treated as active. Unselect this instead of deleting accounts.
+             */
+            is_active?: boolean;
+            /** Format: date-time */
+            last_login?: string | null;
+        };
+        PersonWriteRequest: {
+            name: string;
+            password: string;
+            role: components["schemas"]["RoleEnum"];
+            tenant_ids?: number[];
         };
         PlacementRead: {
             promised_bytes: number;
@@ -517,36 +1031,47 @@ export interface components {
          * @enum {string}
          */
         ReachEnum: "inside_lead_time" | "within_90_days" | "later" | "no_end";
+        /**
+         * @description * `planner` - Planner
+         *     * `operator` - Operator
+         *     * `auditor` - Auditor
+         *     * `tenant viewer` - Tenant Viewer
+         *     * `administrator` - Administrator
+         * @enum {string}
+         */
+        RoleEnum: "planner" | "operator" | "auditor" | "tenant viewer" | "administrator";
         RunRead: {
             readonly id: number;
             feed_id: number | null;
-            source: string;
+            readonly source: string;
             state: components["schemas"]["RunStateEnum"];
             /** Format: date-time */
-            asked_at: string;
+            readonly asked_at: string;
             /** Format: date-time */
-            started_at?: string | null;
+            readonly started_at: string | null;
             /** Format: date-time */
-            ended_at?: string | null;
-            step?: string;
-            n_read?: number;
-            /** Format: int64 */
-            n_readings?: number;
+            readonly ended_at: string | null;
+            readonly step: string;
+            readonly n_read: number;
+            readonly n_readings: number;
             n_new: {
                 [key: string]: number;
             };
             n_changed: {
                 [key: string]: number;
             };
+            n_grown: {
+                [key: string]: number;
+            };
             n_retired: {
                 [key: string]: number;
             };
-            problem?: string;
+            examples: components["schemas"]["ExampleRead"][];
+            readonly problem: string;
             warnings: string[];
-            /** Format: int64 */
-            bytes_done?: number;
-            /** Format: int64 */
-            bytes_total?: number;
+            readonly bytes_done: number;
+            readonly bytes_total: number;
+            readonly is_trial: boolean;
         };
         /**
          * @description * `queued` - Queued
@@ -557,9 +1082,49 @@ export interface components {
          * @enum {string}
          */
         RunStateEnum: "queued" | "running" | "done" | "failed" | "interrupted";
+        SavedMappingRead: {
+            readonly id: number;
+            name: string;
+            kind: string;
+            of_kind?: string;
+            decimal_comma?: boolean;
+            columns: {
+                [key: string]: components["schemas"]["ColumnField"];
+            };
+            header: string[];
+            /** Format: date-time */
+            made_at: string;
+        };
+        SavedMappingWriteRequest: {
+            name: string;
+            header: string[];
+            mapping: components["schemas"]["MappingFieldRequest"];
+        };
+        /**
+         * @description * `read` - Read
+         *     * `write` - Write
+         *     * `push` - Push
+         * @enum {string}
+         */
+        ScopesEnum: "read" | "write" | "push";
         SessionRead: {
             name: string | null;
             is_signed_in: boolean;
+            role: components["schemas"]["RoleEnum"] | components["schemas"]["NullEnum"];
+            rights: string[];
+        };
+        SheetRead: {
+            key: string;
+            name: string;
+            header: string[];
+            rows: {
+                [key: string]: string | null;
+            }[];
+            mapping: components["schemas"]["MappingField"];
+            mapping_name: string | null;
+            fields_of_kind: components["schemas"]["FieldRead"][];
+            kinds: string[];
+            units: string[];
         };
         ShiftRead: {
             /** Format: date */
@@ -586,6 +1151,44 @@ export interface components {
             /** Format: date */
             on: string | null;
             is_result: boolean;
+        };
+        ThingRead: {
+            readonly id: number;
+            kind: components["schemas"]["KindEnum"];
+            name: string;
+            uid: string;
+        };
+        TokenMadeRead: {
+            readonly id: number;
+            name: string;
+            hint: string;
+            scopes: components["schemas"]["ScopesEnum"][];
+            /** Format: date-time */
+            made_at: string;
+            /** Format: date-time */
+            expires_at: string;
+            /** Format: date-time */
+            last_used_at?: string | null;
+            /** @description shown this once */
+            secret: string;
+        };
+        TokenRead: {
+            readonly id: number;
+            name: string;
+            hint: string;
+            scopes: components["schemas"]["ScopesEnum"][];
+            /** Format: date-time */
+            made_at: string;
+            /** Format: date-time */
+            expires_at: string;
+            /** Format: date-time */
+            last_used_at?: string | null;
+        };
+        TokenWriteRequest: {
+            name: string;
+            scopes: components["schemas"]["ScopesEnum"][];
+            /** @default 90 */
+            n_days: number;
         };
         VolumeRead: {
             id: number;
@@ -626,6 +1229,28 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    audit_list: {
+        parameters: {
+            query?: {
+                /** @description The pagination cursor value. */
+                cursor?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaginatedAuditReadList"];
+                };
+            };
+        };
+    };
     changes_list: {
         parameters: {
             query?: {
@@ -705,12 +1330,50 @@ export interface operations {
             };
         };
     };
+    feeds_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FeedWriteRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     feeds_retrieve: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                /** @description A unique integer value identifying this feed. */
                 id: number;
             };
             cookie?: never;
@@ -727,19 +1390,54 @@ export interface operations {
             };
         };
     };
+    feeds_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     feeds_partial_update: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                /** @description A unique integer value identifying this feed. */
                 id: number;
             };
             cookie?: never;
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["PatchedFeedWriteRequest"];
+                "application/json": components["schemas"]["PatchedFeedChangeRequest"];
             };
         };
         responses: {
@@ -767,6 +1465,14 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     feeds_collect_create: {
@@ -774,7 +1480,6 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description A unique integer value identifying this feed. */
                 id: number;
             };
             cookie?: never;
@@ -798,6 +1503,293 @@ export interface operations {
                 };
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    feeds_documents_create: {
+        parameters: {
+            query?: never;
+            header: {
+                "Idempotency-Key": string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/x-ndjson": string;
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    feeds_trial_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunRead"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    findings_list: {
+        parameters: {
+            query?: {
+                /** @description The pagination cursor value. */
+                cursor?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaginatedFindingReadList"];
+                };
+            };
+        };
+    };
+    kinds_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KindCountRead"][];
+                };
+            };
+        };
+    };
+    mappings_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedMappingRead"][];
+                };
+            };
+        };
+    };
+    mappings_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SavedMappingWriteRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedMappingRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonRead"][];
+                };
+            };
+        };
+    };
+    people_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonWriteRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this user. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedPersonChangeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -1074,7 +2066,6 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description A unique integer value identifying this run. */
                 id: number;
             };
             cookie?: never;
@@ -1147,6 +2138,14 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     session_end: {
@@ -1164,6 +2163,271 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    sheets_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "multipart/form-data": {
+                    /** Format: binary */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sheets_retrieve: {
+        parameters: {
+            query?: {
+                kind?: "account" | "array" | "bucket" | "cluster" | "datastore" | "disk" | "drive" | "file" | "host" | "host-device" | "pool" | "port" | "project" | "readings" | "shelf" | "snapshot" | "tenant" | "vm" | "volume";
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetRead"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sheets_check_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MappingFieldRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sheets_import_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImportWriteRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tokens_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenRead"][];
+                };
+            };
+        };
+    };
+    tokens_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TokenWriteRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenMadeRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tokens_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this api token. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    trace_read: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
             };
         };
     };

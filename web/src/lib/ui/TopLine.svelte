@@ -7,15 +7,17 @@
 
   interface Props {
     person: string;
+    rights: string[];
     onsignout: () => void;
   }
-  let { person, onsignout }: Props = $props();
+  let { person, rights, onsignout }: Props = $props();
 
   const SECTIONS = [
-    { name: 'Today', path: '/', also: '/pools' },
-    { name: 'Scenarios', path: '/try', also: '/try' },
-    { name: 'Feeds', path: '/feeds', also: '/feeds' },
+    { name: 'Today', path: '/', also: '/pools', needs: 'read' },
+    { name: 'Scenarios', path: '/try', also: '/try', needs: 'plan' },
+    { name: 'Feeds', path: '/feeds', also: '/feeds', needs: 'read feeds' },
   ];
+  const own = $derived(SECTIONS.filter((section) => rights.includes(section.needs)));
   const isHere = (section: { path: string; also: string }) =>
     page.url.pathname === section.path || page.url.pathname.startsWith(section.also);
 </script>
@@ -26,7 +28,7 @@
     Keel Mark
   </a>
   <nav class="flex gap-5 text-base" aria-label="Sections">
-    {#each SECTIONS as section (section.name)}
+    {#each own as section (section.name)}
       <a
         href={bearing.href(section.path)}
         aria-current={isHere(section) ? 'page' : undefined}

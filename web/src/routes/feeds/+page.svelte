@@ -1,5 +1,5 @@
 <script lang="ts">
-  import Feeds from '$lib/features/feeds/Feeds.svelte';
+  import Sources from '$lib/features/feeds/Sources.svelte';
 </script>
 
-<Feeds />
+<Sources />

@@ -1,29 +1,48 @@
 <script lang="ts">
-  import { createMutation, createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { createMutation, useQueryClient } from '@tanstack/svelte-query';
   import { Button } from 'flowbite-svelte';
   import type { Feed } from '$lib/api/client';
   import { keys } from '$lib/api/queries';
-  import { formatAge } from '$lib/format';
+  import { formatAge, formatMoment } from '$lib/format';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
-  import { collectNow, isLive, runsQuery } from './queries';
+  import AgeStrip from './AgeStrip.svelte';
+  import { inColumns, othersOf, PROTOCOLS } from './kinds';
+  import { collectNow } from './queries';
 
   interface Props {
     feed: Feed;
     isChosen: boolean;
+    mayCollect: boolean;
     onpick: () => void;
   }
-  let { feed, isChosen, onpick }: Props = $props();
+  let { feed, isChosen, mayCollect, onpick }: Props = $props();
   const client = useQueryClient();
-  const runs = createQuery(() => runsQuery(feed.id));
-  const live = $derived(runs.data?.results.find(isLive) ?? null);
+  const live = $derived(feed.live_run);
+  const isQuiet = $derived(feed.state === 'late' || feed.state === 'failing');
+  const waits = $derived(feed.protocol === 'push');
   const progress = $derived.by(() => {
-    if (!live || live.state === 'queued') return 'waiting for a worker';
-    if (live.step === 'writing') return `writing what ${live.n_read} resources told`;
-    return `reading ${live.step}, ${live.n_read} resources so far`;
+    if (!live) return '';
+    const what = live.is_trial ? 'trying: ' : '';
+    if (live.state === 'queued') return `${what}waiting for a worker`;
+    if (live.step === 'writing') return `${what}writing what ${live.n_read} resources told`;
+    return `${what}reading ${live.step}, ${live.n_read} so far`;
+  });
+  const problem = $derived(
+    feed.last_problem && feed.n_failures > 1
+      ? `${feed.last_problem} Failed ${feed.n_failures} times in a row, tried again ${formatMoment(feed.next_due_at)}.`
+      : feed.last_problem,
+  );
+  const age = $derived.by(() => {
+    const since = feed.last_good_at
+      ? `good ${formatAge(feed.last_good_at)} ago`
+      : waits
+        ? 'nothing sent yet'
+        : 'never good';
+    return [feed.state === 'fresh' ? '' : feed.state, since, problem].filter(Boolean).join(', ');
   });
   const collect = createMutation(() => ({
     mutationFn: () => collectNow(feed.id),
-    onSuccess: () => client.invalidateQueries({ queryKey: keys.runs }),
+    onSuccess: () => client.invalidateQueries({ queryKey: keys.feeds }),
   }));
 
   let wasLive = false;
@@ -31,8 +50,8 @@
     const isNow = live !== null;
     // A run that has just ended changed what every other screen shows.
     if (wasLive && !isNow) {
-      void client.invalidateQueries({ queryKey: keys.feeds });
-      void client.invalidateQueries({ queryKey: keys.pools });
+      for (const queryKey of [keys.runs, keys.pools, keys.kinds, keys.findings])
+        void client.invalidateQueries({ queryKey });
     }
     wasLive = isNow;
   });
@@ -43,34 +62,56 @@
   role="group"
   aria-label="feed {feed.name}"
 >
-  <StateGlyph state={feed.state} class="ml-1" />
+  <StateGlyph state={feed.state} class="row-span-2 ml-1 self-center" />
   <button
     class="lead text-left font-semibold hover:underline"
     onclick={onpick}
     aria-pressed={isChosen}>{feed.name}</button
   >
-  <span class="lead text-ink-soft">{feed.protocol}</span>
-  <span class="min-w-0">
-    <span class="lead block"
-      >{feed.state}, last good {formatAge(feed.last_good_at)}{feed.last_good_at ? ' ago' : ''},
-      every {feed.every_minutes} min</span
+  <AgeStrip
+    at={feed.last_good_at}
+    everyMinutes={feed.every_minutes}
+    {isQuiet}
+    aria-label="last good {formatAge(feed.last_good_at)}"
+  />
+  {#if Object.keys(feed.covers).length > 0}
+    <span class="counts-feed figures" title={othersOf(feed.covers)}>
+      {#each inColumns(feed.covers) as n, at (at)}
+        <span class={n === null ? 'text-rule' : ''}>{n ?? '·'}</span>
+      {/each}
+    </span>
+  {:else}
+    <span class="lead text-right text-ink-soft"
+      >{feed.last_good_at ? 'readings of what others tell of' : 'nothing yet'}</span
     >
+  {/if}
+  <span class="row-span-2 self-center">
+    {#if mayCollect && !waits}
+      <Button
+        size="xs"
+        color="alternative"
+        class="w-full px-1 py-1"
+        disabled={live !== null || collect.isPending || feed.is_paused}
+        onclick={() => collect.mutate()}
+        aria-label="collect {feed.name} now"
+      >
+        {live ? '…' : 'collect'}
+      </Button>
+    {/if}
+  </span>
+  <span class="lead text-xs text-ink-soft">{PROTOCOLS[feed.protocol]}</span>
+  <span class="figures lead col-span-2 text-xs text-ink-soft">
     {#if collect.error}
-      <span class="lead block text-signal" role="alert">{collect.error.message}</span>
+      <span class="text-signal" role="alert">{collect.error.message}</span>
     {:else if live}
-      <span class="figures block text-xs text-ink-soft" role="status">{progress}</span>
-    {:else if feed.last_problem}
-      <span class="lead block text-xs text-signal" title={feed.last_problem}
-        >{feed.last_problem}</span
+      <span role="status">{progress}</span>
+    {:else}
+      <span class={isQuiet ? 'text-signal' : ''} title={problem}>{age}</span>
+    {/if}
+    {#if feed.n_waiting > 0}
+      <span class="pl-3 text-shoal"
+        >{feed.n_waiting} documents wait for things that no feed has told of yet</span
       >
     {/if}
   </span>
-  <Button
-    size="xs"
-    color="alternative"
-    disabled={live !== null || collect.isPending || feed.is_paused}
-    onclick={() => collect.mutate()}
-  >
-    {live ? 'collecting …' : 'collect now'}
-  </Button>
 </div>

@@ -53,7 +53,19 @@
         <td class="pr-3 {TINTS[run.state] ?? ''}">{run.state}</td>
         <td class="figures pr-3 text-right whitespace-nowrap">{took(run)}</td>
         <td>
-          {shares(run)}
+          {#if run.is_trial}<span class="text-plan">a trial, nothing written: </span>{/if}{shares(
+            run,
+          )}
+          {#if run.examples.length > 0}
+            <details>
+              <summary class="text-ink-soft">which</summary>
+              <ul>
+                {#each run.examples as one (`${one.what}${one.id}`)}
+                  <li>{one.what}: {one.kind} {one.name}</li>
+                {/each}
+              </ul>
+            </details>
+          {/if}
           {#if run.warnings.length > 0}
             <details>
               <summary class="text-shoal"

@@ -1,23 +1,20 @@
 import type { Run } from '$lib/api/client';
+import { counted } from './kinds';
 
-const KINDS = ['array', 'pool', 'volume', 'drive'] as const;
-
-/** “+3 volumes, −1 pool, 12 volumes changed”, or that nothing differs. */
+/** “+3 volumes, −1 VM, 12 volumes grown”, or that nothing differs. */
 export function differenceOf(run: Run): string {
   const told = [
-    ...counted(run.n_new, (n, name) => `+${n} ${name}`),
-    ...counted(run.n_retired, (n, name) => `−${n} ${name}`),
-    ...counted(run.n_changed, (n, name) => `${n} ${name} changed`),
+    ...all(run.n_new, (text) => `+${text}`),
+    ...all(run.n_retired, (text) => `−${text}`),
+    ...all(run.n_grown, (text) => `${text} grown`),
   ];
-  return told.length > 0 ? told.join(', ') : 'nothing differs';
+  const n_changed = Object.values(run.n_changed).reduce((sum, n) => sum + n, 0);
+  if (told.length === 0) return n_changed > 0 ? `${n_changed} read anew` : 'nothing differs';
+  return told.join(', ');
 }
 
-function counted(
-  counts: Record<string, number>,
-  say: (n: number, name: string) => string,
-): string[] {
-  return KINDS.flatMap((kind) => {
-    const n = counts[kind];
-    return n ? [say(n, n === 1 ? kind : `${kind}s`)] : [];
-  });
+function all(counts: Record<string, number>, say: (text: string) => string): string[] {
+  return Object.entries(counts)
+    .filter(([, n]) => n > 0)
+    .map(([kind, n]) => say(counted(kind, n)));
 }

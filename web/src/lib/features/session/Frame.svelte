@@ -18,7 +18,12 @@
 
   async function signOut() {
     await api.DELETE('/api/v1/session');
-    client.setQueryData(keys.session, { name: null, is_signed_in: false });
+    client.setQueryData(keys.session, {
+      name: null,
+      is_signed_in: false,
+      role: null,
+      rights: [],
+    });
     client.removeQueries({ predicate: (query) => query.queryKey[0] !== keys.session[0] });
   }
 </script>
@@ -29,7 +34,7 @@
   </main>
 {:else if session.data?.is_signed_in}
   <div class="flex h-dvh flex-col">
-    <TopLine person={session.data.name ?? ''} onsignout={signOut} />
+    <TopLine person={session.data.name ?? ''} rights={session.data.rights} onsignout={signOut} />
     <BearingLine />
     <OutageLine />
     <main class="min-h-0 flex-1">{@render children()}</main>

@@ -1,0 +1,57 @@
+"""Reads of people and their rights; every other app asks here who may see what."""
+
+from collections.abc import Iterable
+from typing import Any
+
+from django.contrib.auth.models import User
+from django.db.models import QuerySet
+
+from keelmark.access.models import ApiToken, AuditEntry, Membership, Role
+
+SEES_ALL = frozenset({Role.PLANNER, Role.OPERATOR, Role.AUDITOR, Role.ADMINISTRATOR})
+
+
+def role_of(actor: User) -> Role | None:
+    """Return the role of a person, None for one without or out of service."""
+    if not actor.is_active:
+        return None
+    known = Membership.objects.filter(user=actor).values_list("role", flat=True).first()
+    return Role(known) if known else None
+
+
+def sees_all(actor: User) -> bool:
+    """Whether this person may see the whole estate."""
+    return role_of(actor) in SEES_ALL
+
+
+def tenant_ids_of(actor: User) -> list[int]:
+    """Return the tenants that a tenant viewer may see."""
+    if role_of(actor) != Role.TENANT_VIEWER:
+        return []
+    tenants = Membership.tenants.through.objects.filter(membership__user=actor)
+    return list(tenants.values_list("entity_id", flat=True))
+
+
+def known_tenant_ids(ids: Iterable[int]) -> set[int]:
+    """Return which of the ids are tenants that a viewer can be given."""
+    model: Any = Membership._meta.get_field("tenants").related_model  # Any: an app's above
+    return set(model.objects.filter(pk__in=ids, kind="tenant").values_list("pk", flat=True))
+
+
+def people_for(actor: User) -> QuerySet[User]:
+    """Return the people this person looks after."""
+    if role_of(actor) != Role.ADMINISTRATOR:
+        return User.objects.none()
+    return User.objects.select_related("membership").order_by("username", "pk")
+
+
+def tokens_for(actor: User) -> QuerySet[ApiToken]:
+    """Return a person's own tokens."""
+    return ApiToken.objects.filter(user=actor, revoked_at=None)
+
+
+def audit_for(actor: User) -> QuerySet[AuditEntry]:
+    """Return the audit to those who may read it."""
+    if role_of(actor) not in (Role.AUDITOR, Role.ADMINISTRATOR):
+        return AuditEntry.objects.none()
+    return AuditEntry.objects.all()

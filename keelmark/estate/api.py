@@ -1,0 +1,136 @@
+"""The joined estate over the API: findings, counts by kind, the chain below a thing."""
+
+from dataclasses import asdict
+from typing import Any
+
+from django.db.models import Count, Max, QuerySet
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import exceptions, mixins, serializers
+from rest_framework.pagination import CursorPagination
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+from rest_framework.viewsets import GenericViewSet
+
+from keelmark.access.api import Problem, actor_of
+from keelmark.access.rights import Right
+from keelmark.estate import selectors
+from keelmark.estate.models import Entity, Finding, FindingKind, Kind
+from keelmark.estate.trace import find_named, trace
+
+Record = Any  # Any: what a read serializer tells of
+WHY: dict[FindingKind, str] = {
+    FindingKind.LOOSE_END: (
+        "What lies behind this end is not counted, and nobody can say on which drives it is."
+    ),
+    FindingKind.CONFLICT: (
+        "Two sources cannot both be right; the figures follow the one that is believed first."
+    ),
+    FindingKind.TWO_IDENTITIES: (
+        "It may be counted twice, or two things may be taken for one, until a source mends it."
+    ),
+    FindingKind.UNMANAGED_HOST: (
+        "Bytes are written here that no VM explains, and freeing it would hurt who writes them."
+    ),
+    FindingKind.TWO_NAMES: (
+        "A device name alone leads to the wrong volume: only its worldwide name is the same on "
+        "every host."
+    ),
+    FindingKind.FREE_BUT_OWNED: (
+        "A volume that looks unassigned is in use: giving it away would destroy data."
+    ),
+    FindingKind.MIRROR_SIDE_LOST: (
+        "There is one copy left; the next fault loses data, and the usable bytes are not safe."
+    ),
+}
+
+
+class ThingRead(serializers.ModelSerializer[Entity]):
+    class Meta:
+        model = Entity
+        fields = ("id", "kind", "name", "uid")
+
+
+class FindingRead(serializers.ModelSerializer[Finding]):
+    kind = serializers.ChoiceField(choices=FindingKind.choices)
+    entity = ThingRead()
+    others = ThingRead(many=True)
+    site_name = serializers.CharField(source="entity.site.name", allow_null=True, default=None)
+    why = serializers.SerializerMethodField()
+    pool_id = serializers.SerializerMethodField()
+
+    class Meta:
+        model = Finding
+        fields = (
+            "id", "kind", "entity", "others", "site_name", "detail", "why", "found_at", "pool_id",
+        )  # fmt: skip
+
+    def get_why(self, finding: Finding) -> str:
+        return WHY[FindingKind(finding.kind)]
+
+    def get_pool_id(self, finding: Finding) -> int | None:
+        """Return the pool whose page shows this thing."""
+        pools: dict[int, int] = self.context.get("pools", {})
+        return pools.get(finding.entity_id)
+
+
+class FindingPages(CursorPagination):
+    page_size = 200
+    ordering = ("kind", "entity__name", "pk")
+
+
+class FindingViewSet(mixins.ListModelMixin, GenericViewSet[Finding]):
+    """What joining the layers showed, as long as it is so."""
+
+    queryset = Finding.objects.none()
+    serializer_class = FindingRead
+    pagination_class = FindingPages
+    rights = {"list": Right.READ}
+
+    def get_queryset(self) -> QuerySet[Finding]:
+        return selectors.findings_for(actor_of(self.request))
+
+    def list(self, request: Request, *args: Any, **kwargs: Any) -> Response:  # Any: DRF
+        page = self.paginate_queryset(self.get_queryset()) or []
+        context = {"pools": selectors.pools_of([finding.entity_id for finding in page])}
+        return self.get_paginated_response(FindingRead(page, many=True, context=context).data)
+
+
+class KindCountRead(serializers.Serializer[Record]):
+    kind = serializers.ChoiceField(choices=Kind.choices)
+    n = serializers.IntegerField()
+    last_seen_at = serializers.DateTimeField(allow_null=True)
+
+
+class KindsView(APIView):
+    """How many things of each kind are known, and when one was seen last."""
+
+    @extend_schema(operation_id="kinds_list", responses={200: KindCountRead(many=True)})
+    def get(self, request: Request) -> Response:
+        counted = {
+            row["kind"]: row
+            for row in selectors.entities_for(actor_of(request))
+            .order_by()
+            .values("kind")
+            .annotate(n=Count("pk"), last_seen_at=Max("last_seen_at"))
+        }
+        nothing = {"n": 0, "last_seen_at": None}
+        rows = [counted.get(kind, {"kind": kind, **nothing}) for kind in Kind.values]
+        return Response(KindCountRead(rows, many=True).data)
+
+
+class TraceView(APIView):
+    """The chain below a thing, by its name or one of its uids."""
+
+    @extend_schema(
+        operation_id="trace_read",
+        parameters=[OpenApiParameter("name", OpenApiTypes.STR, required=True)],
+        responses={200: OpenApiTypes.OBJECT, 404: Problem},
+    )
+    def get(self, request: Request) -> Response:
+        name = request.query_params.get("name", "").replace("\x00", "")
+        found = find_named(actor_of(request), name=name)
+        if not found:
+            raise exceptions.NotFound(f"Nothing is known as “{name}”.")
+        return Response(asdict(trace(found[0])))

@@ -1,0 +1,5 @@
+<script lang="ts">
+  import SendTable from '$lib/features/feeds/SendTable.svelte';
+</script>
+
+<SendTable />
