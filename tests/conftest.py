@@ -3,12 +3,14 @@
 import threading
 import time
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from datetime import UTC, date, datetime
 
 import httpx
 import pytest
 import uvicorn
 from hypothesis import settings
+from starlette.types import ASGIApp
 
 from standins.estate import Estate, make_estate
 from standins.redfish.service import Service
@@ -21,23 +23,31 @@ NOW = datetime(2026, 11, 23, 8, 0, tzinfo=UTC)
 USER, PASSWORD = "planner-ro", "low-water"
 
 
+@contextmanager
+def running(app: ASGIApp) -> Iterator[str]:
+    """Serve an application on a loopback port, in a thread of its own."""
+    config = uvicorn.Config(app, host="127.0.0.1", port=0, log_level="error", date_header=False)
+    server = uvicorn.Server(config)
+    thread = threading.Thread(target=server.run, daemon=True)
+    thread.start()
+    until = time.monotonic() + 10
+    while not server.started:
+        assert time.monotonic() < until
+        time.sleep(0.01)
+    try:
+        yield f"http://127.0.0.1:{server.servers[0].sockets[0].getsockname()[1]}"
+    finally:
+        server.should_exit = True
+        thread.join(10)
+
+
 class RunningStandin:
     """A stand-in array on a loopback port, in a thread of its own."""
 
     def __init__(self, service: Service) -> None:
         self.service = service
-        config = uvicorn.Config(
-            service.app(), host="127.0.0.1", port=0, log_level="error", date_header=False
-        )
-        self._server = uvicorn.Server(config)
-        self._thread = threading.Thread(target=self._server.run, daemon=True)
-        self._thread.start()
-        until = time.monotonic() + 10
-        while not self._server.started:
-            assert time.monotonic() < until
-            time.sleep(0.01)
-        port = self._server.servers[0].sockets[0].getsockname()[1]
-        self.url = f"http://127.0.0.1:{port}"
+        self._running = running(service.app())
+        self.url = self._running.__enter__()
 
     def fault(self, kind: str, **facts: object) -> None:
         self.service.faults.set({"kind": kind, **facts})
@@ -48,8 +58,7 @@ class RunningStandin:
         httpx.post(f"{self.url}/standin/write", json=body, trust_env=False).raise_for_status()
 
     def stop(self) -> None:
-        self._server.should_exit = True
-        self._thread.join(10)
+        self._running.__exit__(None, None, None)
 
 
 @pytest.fixture(scope="session")

@@ -13,6 +13,7 @@ from keelmark.config.state import PROJECT
 pytestmark = pytest.mark.filterwarnings("ignore")
 SCHEMA = schemathesis.openapi.from_dict(json.loads((PROJECT / "docs/openapi.json").read_text()))
 
+
 @schemathesis.serializer("application/x-ndjson")
 def ndjson(ctx, value):
     return value.encode() if isinstance(value, str) else json.dumps(value).encode()

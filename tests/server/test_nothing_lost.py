@@ -1,0 +1,219 @@
+"""Faults while something is under way: nothing accepted is lost, nothing counts twice."""
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from datetime import timedelta
+
+import psycopg.errors
+import pytest
+from django.db import connection
+
+from keelmark.config.state import PROJECT
+from keelmark.estate.documents import to_line
+from keelmark.estate.models import Entity, Pool, Protocol, Statement, Volume
+from keelmark.feeds.errors import UnreachableError
+from keelmark.feeds.far_end import FarEnd
+from keelmark.feeds.file_import import import_file
+from keelmark.feeds.models import Push, Run, RunState
+from keelmark.feeds.redfish.walk import collect_array
+from keelmark.feeds.services.feeds import ensure_feed
+from keelmark.feeds.services.running import carry_out
+from keelmark.feeds.services.schedule import ask_collection, sweep_lost
+from keelmark.readings import services as readings
+from keelmark.readings.models import DailyReading
+from standins.estate import make_estate
+from standins.estate_file import write_history
+from tests.conftest import ANCHOR_ON, PASSWORD, USER
+from tests.server.conftest import NOW
+from tests.server.test_joining import array, pool, volume
+
+NDJSON = "application/x-ndjson"
+HEADER = b'{"doc":"header","format":"keelmark-estate","version":1,"source":"owners"}'
+
+
+def counts():
+    return (
+        Entity.objects.count(), Statement.objects.count(), DailyReading.objects.count(),
+        sum(Volume.objects.values_list("written_bytes", flat=True)),
+        sum(Pool.objects.values_list("used_bytes", flat=True)),
+    )  # fmt: skip
+
+
+@pytest.fixture
+def history(tmp_path):
+    path = tmp_path / "history.ndjson"
+    estate = make_estate(size="small", anchor_on=ANCHOR_ON)
+    write_history(estate, path=path, until=ANCHOR_ON - timedelta(days=1))
+    return path
+
+
+@pytest.mark.django_db(transaction=True)
+def test_an_import_whose_process_is_killed_goes_on_and_ends_the_same(history):
+    script = (
+        "import sys; from pathlib import Path; from keelmark.cli.django import ready_django; "
+        "ready_django(); from keelmark.feeds import file_import as f; f.BATCH_LINES = 20; "
+        "f.import_file(Path(sys.argv[1]), is_strict=False, tell=lambda run: None)"
+    )
+    environment = os.environ | {"KEEL_DATABASE": connection.settings_dict["NAME"]}
+    child = subprocess.Popen(
+        [sys.executable, "-c", script, str(history)], env=environment, cwd=PROJECT
+    )
+    until = time.monotonic() + 60
+    while not Run.objects.filter(bytes_done__gt=0).exists():
+        assert time.monotonic() < until
+        time.sleep(0.02)
+    os.kill(child.pid, signal.SIGKILL)
+    child.wait()
+    broken = Run.objects.get()
+    assert broken.state == RunState.RUNNING
+    assert 0 < broken.bytes_done < broken.bytes_total
+    run = import_file(history, is_strict=False, tell=lambda _: None)
+    assert (run.pk, run.state, run.bytes_done) == (broken.pk, RunState.DONE, run.bytes_total)
+    resumed = counts()
+    assert import_file(history, is_strict=False, tell=lambda _: None).n_readings == 0
+    assert counts() == resumed
+    n_lines = sum(line.count(b'"doc"') for line in history.read_bytes().splitlines())
+    assert run.n_read == n_lines
+
+
+def test_a_source_that_dies_in_the_middle_changes_nothing(standin, make_feed, planner):
+    heron = standin()
+    feed = make_feed(heron.url)
+    carry_out(run_id=ask_collection(actor=planner, feed_id=feed.pk).pk)
+    before = counts()
+
+    def die(step: str, n_read: int) -> None:
+        if step == "volumes":
+            heron.stop()
+
+    far_end = FarEnd(addresses=(heron.url,), user=USER, password=PASSWORD, back_off_seconds=0.01)
+    with pytest.raises(UnreachableError):
+        collect_array(far_end, die)
+    run = carry_out(run_id=ask_collection(actor=planner, feed_id=feed.pk).pk)
+    assert run.state == RunState.FAILED
+    assert counts() == before
+
+
+def test_a_full_disk_undoes_the_delivery_and_the_next_one_brings_it(
+    standin, make_feed, planner, monkeypatch
+):
+    feed = make_feed(standin().url)
+    real = readings._copy
+
+    def full(*args, **kwargs):
+        raise psycopg.errors.DiskFull("could not extend file: No space left on device")
+
+    monkeypatch.setattr(readings, "_copy", full)
+    with pytest.raises(psycopg.errors.DiskFull):
+        carry_out(run_id=ask_collection(actor=planner, feed_id=feed.pk).pk)
+    failed = Run.objects.get()
+    assert failed.state == RunState.FAILED
+    assert "No space left on device" in failed.problem
+    assert counts() == (0, 0, 0, 0, 0)
+    monkeypatch.setattr(readings, "_copy", real)
+    run = carry_out(run_id=ask_collection(actor=planner, feed_id=feed.pk).pk)
+    assert run.state == RunState.DONE
+    assert run.n_new["volume"] == Volume.objects.count()
+
+
+def test_a_failing_feed_is_tried_less_and_less_and_recovers_at_once(make_feed, planner):
+    feed = make_feed("http://127.0.0.1:1")
+    waits = []
+    for _ in range(6):
+        carry_out(run_id=ask_collection(actor=planner, feed_id=feed.pk).pk)
+        feed.refresh_from_db()
+        last = Run.objects.first()
+        waits.append(round((feed.next_due_at - last.ended_at) / timedelta(minutes=15)))
+    assert waits == [2, 4, 8, 16, 16, 16]
+
+
+@pytest.fixture
+def owners(db):
+    return ensure_feed(name="owners", protocol=Protocol.PUSH, addresses=[])
+
+
+def push(api, feed, *documents, key="k1", body=None):
+    lines = body if body is not None else b"\n".join([HEADER, *(to_line(d) for d in documents)])
+    return api.client.generic(
+        "POST", f"/api/v1/feeds/{feed.pk}/documents", lines, content_type=NDJSON,
+        headers={"Idempotency-Key": key},
+    )  # fmt: skip
+
+
+def test_a_push_is_kept_before_it_is_answered_and_written_once(api, owners):
+    answers = [push(api, owners, array(), pool(), volume()) for _ in range(3)]
+    assert [a.status_code for a in answers] == [202] * 3
+    assert len({a.json()["id"] for a in answers}) == 1
+    assert bytes(Push.objects.get().body).startswith(HEADER)
+    for _ in range(2):
+        carry_out(run_id=answers[0].json()["id"])
+    assert Run.objects.get().n_new == {"array": 1, "pool": 1, "volume": 1}
+    assert Volume.objects.count() == 1
+
+
+def test_a_key_used_for_another_body_is_refused(api, owners):
+    push(api, owners, array())
+    refused = push(api, owners, array(), pool())
+    assert (refused.status_code, refused.json()["type"]) == (409, "/problems/push-conflict")
+
+
+@pytest.mark.parametrize(
+    ("body", "told"),
+    [
+        (b'{"doc":"pool"}', "line 1: Object missing required field"),
+        (HEADER + b"\n{}", "line 2: "),
+        (b"\xff\xfe", "line 1: not JSON"),
+        (b"", "no documents"),
+    ],
+)
+def test_a_push_with_a_bad_line_is_refused_whole(api, owners, body, told):
+    refused = push(api, owners, body=body)
+    assert refused.status_code == 422
+    assert told in refused.json()["detail"]
+    assert not Run.objects.exists()
+
+
+def test_a_push_without_a_key_is_refused(api, owners):
+    assert push(api, owners, array(), key="").status_code == 400
+
+
+def test_pushes_out_of_order_end_in_the_same_estate(api, owners):
+    late = push(api, owners, volume(read_at=NOW + timedelta(hours=1), written_bytes=7), key="2")
+    early = push(api, owners, array(), pool(), volume(), key="1")
+    carry_out(run_id=late.json()["id"])
+    assert Volume.objects.count() == 0  # it waits for its pool
+    carry_out(run_id=early.json()["id"])
+    assert Volume.objects.get().written_bytes == 7
+
+
+def test_a_push_whose_worker_died_is_written_by_the_next(api, owners):
+    run = Run.objects.get(pk=push(api, owners, array()).json()["id"])
+    long_ago = NOW - timedelta(minutes=5)
+    Run.objects.filter(pk=run.pk).update(state=RunState.RUNNING, beat_at=long_ago)
+    assert sweep_lost(now=NOW) == 1
+    run.refresh_from_db()
+    assert run.state == RunState.QUEUED
+    assert carry_out(run_id=run.pk).state == RunState.DONE
+    assert Entity.objects.filter(kind="array").count() == 1
+
+
+def test_a_trial_counts_everything_and_writes_nothing(standin, make_feed, planner):
+    feed = make_feed(standin().url)
+    asked = ask_collection(actor=planner, feed_id=feed.pk, is_trial=True)
+    run = carry_out(run_id=asked.pk)
+    assert (run.state, run.is_trial) == (RunState.DONE, True)
+    assert run.n_new["pool"] == 3
+    assert counts() == (0, 0, 0, 0, 0)
+    feed.refresh_from_db()
+    assert feed.last_good_at is None
+
+
+def test_dropping_a_feed_retires_what_only_it_told(standin, make_feed, planner, api):
+    feed = make_feed(standin().url)
+    carry_out(run_id=ask_collection(actor=planner, feed_id=feed.pk).pk)
+    assert api.send("DELETE", f"/feeds/{feed.pk}").status_code == 204
+    assert not Entity.objects.filter(retired_at=None).exclude(kind="site").exists()
+    assert DailyReading.objects.exists()
