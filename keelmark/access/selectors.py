@@ -12,11 +12,17 @@ SEES_ALL = frozenset({Role.PLANNER, Role.OPERATOR, Role.AUDITOR, Role.ADMINISTRA
 
 
 def role_of(actor: User) -> Role | None:
-    """Return the role of a person, None for one without or out of service."""
+    """Return the role of a person, None for one without or out of service.
+
+    It is looked up once for each person that a request brings: a list asks for it often.
+    """
     if not actor.is_active:
         return None
-    known = Membership.objects.filter(user=actor).values_list("role", flat=True).first()
-    return Role(known) if known else None
+    if not hasattr(actor, "role_told"):
+        known = Membership.objects.filter(user=actor).values_list("role", flat=True).first()
+        actor.role_told = Role(known) if known else None  # type: ignore[attr-defined]  # kept there
+    told: Role | None = actor.role_told  # type: ignore[attr-defined]  # set above
+    return told
 
 
 def sees_all(actor: User) -> bool:

@@ -1,6 +1,5 @@
 """The commands of `keel`."""
 
-import asyncio
 import json
 import os
 import sys
@@ -112,25 +111,39 @@ def standins() -> None:
 
 
 @app.command()
-def collect(
-    url: str,
+def collect(  # noqa: PLR0917  # typer reads its arguments by name
+    urls: Annotated[list[str], typer.Argument(help="the far end; of a cluster, each host")],
+    protocol: Annotated[str, typer.Option(help="redfish, libvirt, openmetrics or s3")] = "redfish",
     user: Annotated[str, typer.Option()] = "",
     password_file: Annotated[Path | None, typer.Option(exists=True, dir_okay=False)] = None,
+    options: Annotated[str, typer.Option(help="the protocol's own, as JSON")] = "{}",
     as_json: Annotated[bool, typer.Option("--json", help="estate documents as NDJSON")] = False,
 ) -> None:
-    """Collect from an array without a database: a filter from its protocol to documents."""
+    """Collect without a database: a filter from a far end's protocol to documents."""
+    from keelmark.cli.django import ready_django
+
+    ready_django()
     from keelmark.estate.documents import to_line
+    from keelmark.estate.models import Protocol
+    from keelmark.feeds.collectors import collector_of
     from keelmark.feeds.errors import CollectError
-    from keelmark.feeds.redfish.walk import collect as walk
+    from keelmark.feeds.far_end import FarEnd
 
     password = password_file.read_text(encoding="utf-8").rstrip("\n") if password_file else ""
 
     def progress(what: str, n_read: int) -> None:
         if err.is_terminal:
-            err.print(f"  {what}, {n_read} resources read")
+            err.print(f"  {what}, {n_read} read")
 
+    if protocol not in Protocol.values:
+        raise CommandError(f"No protocol {protocol}: use one of {', '.join(Protocol.values)}.")
     try:
-        collection = asyncio.run(walk(url, user=user, password=password, progress=progress))
+        told = json.loads(options)
+    except ValueError as exc:
+        raise CommandError(f"--options is no JSON: {exc}") from exc
+    far_end = FarEnd(addresses=tuple(urls), user=user, password=password, options=told)
+    try:
+        collection = collector_of(Protocol(protocol))(far_end, progress)
     except CollectError as exc:
         raise CommandError(str(exc)) from exc
     for warning in collection.warnings:
@@ -174,6 +187,22 @@ def import_(
     for problem in run.warnings:
         err.print(f"  {problem}")
     out.print(f"{run.n_read} documents, {run.n_readings} readings, {len(run.warnings)} bad lines")
+
+
+@app.command()
+def bench(
+    share: Annotated[float, typer.Option(min=0.001, max=1, help="of the large estate")] = 0.1,
+    days: Annotated[int, typer.Option(min=2, max=400, help="of history")] = 400,
+) -> None:
+    """Build the large estate, or a share of it, and print the budgets with what was measured."""
+    import subprocess
+
+    from keelmark.config.state import PROJECT
+
+    parts = (["bench.copying"], ["bench.list_read"], ["bench.large", str(share), str(days)])
+    for part in parts:
+        out.print(f"[bold]{part[0]}[/bold]")
+        subprocess.run([sys.executable, "-m", *part], cwd=PROJECT, check=True)  # noqa: S603  # our own module
 
 
 @app.command()

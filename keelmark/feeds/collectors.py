@@ -19,11 +19,11 @@ def collect(
         return collect_body(body)
     for address in far_end.addresses:
         check_address(address)
-    return _collector_of(protocol)(far_end, progress)
+    return collector_of(protocol)(far_end, progress)
 
 
-def _collector_of(protocol: Protocol) -> Collector:
-    """Import a collector when it is wanted: some need packages that may be missing."""
+def collector_of(protocol: Protocol) -> Collector:
+    """Return the collector of a protocol; some need packages that may be missing."""
     match protocol:
         case Protocol.REDFISH:
             from keelmark.feeds.redfish.walk import collect_array

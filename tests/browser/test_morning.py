@@ -58,7 +58,7 @@ def test_collect_now_changes_the_figure_to_the_byte(signed_in: Page, stack: Stac
     expect(feeds.newest_run()).to_contain_text("heron-1")
     feeds.wait_until_collected("heron-1")
     feeds.collect_now_and_wait("heron-1")
-    expect(feeds.newest_run()).to_contain_text("volumes changed")
+    expect(feeds.newest_run()).to_contain_text("read anew")
     TodayPage(signed_in).jump_to("heron-1 swift-1")
     pool.expect_open("heron-1 · swift-1")
     expect(pool.figure("used")).not_to_have_attribute("title", shown_before)

@@ -143,7 +143,7 @@ def test_a_paused_feed_cannot_be_collected_until_it_goes_on(signed_in: Page):
     margin = signed_in.get_by_role("complementary", name="Feed")
     margin.get_by_role("button", name="pause").click()
     expect(feeds.feed("plover-1")).to_contain_text("paused")
-    expect(feeds.feed("plover-1").get_by_role("button", name="collect now")).to_be_disabled()
+    expect(feeds.collecting("plover-1")).to_be_disabled()
     margin.get_by_role("button", name="resume").click()
     feeds.wait_until_collected("plover-1")
 
@@ -153,7 +153,7 @@ def test_a_wrong_sign_in_is_told_at_the_feed_and_mended_there(signed_in: Page):
     feeds.open()
     feeds.choose("heron-2")
     margin = signed_in.get_by_role("complementary", name="Feed")
-    for password, told in (("high-water", "refuses the sign-in"), ("low-water", "fresh")):
+    for password, told in (("high-water", "refuses the sign-in"), ("low-water", "good")):
         margin.get_by_label("Password").fill(password)
         margin.get_by_role("button", name="keep").click()
         expect(margin.get_by_text("Kept; it counts from the next run on.")).to_be_visible()

@@ -5,6 +5,7 @@ import signal
 import subprocess
 import sys
 import time
+from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
 
 import psycopg.errors
@@ -13,10 +14,12 @@ from django.db import connection
 
 from keelmark.config.state import PROJECT
 from keelmark.estate.documents import to_line
-from keelmark.estate.models import Entity, Pool, Protocol, Statement, Volume
+from keelmark.estate.models import Entity, Finding, Pool, Protocol, Statement, Volume
+from keelmark.estate.services.findings import look_for_findings
 from keelmark.feeds.errors import UnreachableError
 from keelmark.feeds.far_end import FarEnd
 from keelmark.feeds.file_import import import_file
+from keelmark.feeds.importer import Imported, import_documents
 from keelmark.feeds.models import Push, Run, RunState
 from keelmark.feeds.redfish.walk import collect_array
 from keelmark.feeds.services.feeds import ensure_feed
@@ -77,6 +80,21 @@ def test_an_import_whose_process_is_killed_goes_on_and_ends_the_same(history):
     assert counts() == resumed
     n_lines = sum(line.count(b'"doc"') for line in history.read_bytes().splitlines())
     assert run.n_read == n_lines
+
+
+@pytest.mark.django_db(transaction=True)
+def test_two_that_look_for_findings_at_once_open_each_once():
+    import_documents([array(), pool(), volume(mapped_to=["wwn.nobody"])], into=Imported())
+
+    def look(_: int) -> int:
+        try:
+            return look_for_findings(at=NOW)
+        finally:
+            connection.close()
+
+    with ThreadPoolExecutor(4) as threads:
+        assert list(threads.map(look, range(8))) == [1] * 8
+    assert Finding.objects.count() == 1
 
 
 def test_a_source_that_dies_in_the_middle_changes_nothing(standin, make_feed, planner):

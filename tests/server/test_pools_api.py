@@ -114,12 +114,12 @@ def test_the_list_takes_the_same_queries_for_one_pool_and_many(
 ):
     make_pool("swift-1")
     refresh_all()
-    with django_assert_num_queries(3):  # session, person, pools
+    with django_assert_num_queries(4):  # session, person, role, pools
         api.get("/pools")
     for number in range(2, 7):
         make_pool(f"swift-{number}")
     refresh_all()
-    with django_assert_num_queries(3):
+    with django_assert_num_queries(4):
         api.get("/pools")
 
 

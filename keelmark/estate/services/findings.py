@@ -3,8 +3,9 @@
 from collections import defaultdict
 from datetime import datetime
 
-from django.db import transaction
+from django.db import connection, transaction
 
+from keelmark.estate import sql
 from keelmark.estate.models import (
     Extent,
     Finding,
@@ -31,6 +32,8 @@ OF_ESTATE = (
 @transaction.atomic
 def look_for_findings(*, at: datetime) -> int:
     """Open what is found, end what is no longer so; return how many stand open."""
+    with connection.cursor() as cursor:
+        cursor.execute(sql.TAKE_TURN_FINDING)
     wanted = _loose_ends() | _loose_links() | _unmanaged_hosts() | _devices() | _lost_mirror_sides()
     keep(wanted, standing=Finding.objects.filter(kind__in=OF_ESTATE, ended_at=None), at=at)
     return len(wanted)

@@ -14,7 +14,7 @@ class FeedsPage:
         return self.page.get_by_role("group", name=f"feed {name}")
 
     def choose(self, name: str) -> None:
-        self.feed(name).get_by_role("button", name=name).click()
+        self.feed(name).get_by_role("button", name=name, exact=True).click()
 
     def collect_now_and_wait(self, name: str) -> None:
         """Of a feed that was chosen, so that the runs shown are its own."""
@@ -24,11 +24,20 @@ class FeedsPage:
         expect(self.newest_run()).to_contain_text("done", timeout=60_000)
 
     def collect_now(self, name: str) -> None:
-        self.feed(name).get_by_role("button", name="collect now").click()
+        self.feed(name).get_by_role("button", name=f"collect {name} now").click()
 
     def wait_until_collected(self, name: str) -> None:
-        button = self.feed(name).get_by_role("button", name="collect now")
+        button = self.collecting(name)
         expect(button).to_be_enabled(timeout=60_000)
+
+    def collecting(self, name: str) -> Locator:
+        return self.feed(name).get_by_role("button", name=f"collect {name} now")
+
+    def look_at(self, side: str) -> None:
+        """Turn to another side of feeds: who tells, what joining showed, send a table."""
+        self.page.get_by_role("navigation", name="Sides of feeds").get_by_role(
+            "link", name=side
+        ).click()
 
     def newest_run(self) -> Locator:
         return self.runs.nth(1)

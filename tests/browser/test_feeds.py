@@ -1,0 +1,97 @@
+import json
+import re
+
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import Stack
+from tests.browser.pages.feeds import FeedsPage
+
+SHEET = """name;uid;tenant;quota (TiB)
+Seabed Mapping: charts;id.project/seabed/charts;Seabed Mapping;520,5
+Seabed Mapping: wrecks;id.project/seabed/wrecks;Nobody;10
+"""
+
+
+def test_every_protocol_tells_of_its_kinds(signed_in: Page):
+    feeds = FeedsPage(signed_in)
+    feeds.open()
+    for name, protocol in (
+        ("kelp", "libvirt"), ("objects", "S3"), ("records", "estate files"), ("heron-1", "Redfish"),
+    ):  # fmt: skip
+        expect(feeds.feed(name)).to_contain_text(protocol)
+        expect(feeds.feed(name)).to_contain_text(re.compile("good .* ago|reading|writing|waiting"))
+    expect(feeds.feed("kelp")).to_contain_text("860")  # its VMs
+    expect(feeds.feed("counters")).to_contain_text("readings of what others tell of")
+
+
+def test_findings_say_why_they_matter_and_narrow_by_kind(signed_in: Page):
+    feeds = FeedsPage(signed_in)
+    feeds.open()
+    feeds.look_at("What joining showed")
+    lost = signed_in.get_by_role("region", name="Mirror side lost")
+    expect(lost).to_contain_text("samphire-shared")
+    expect(lost).to_contain_text("the next fault loses data")
+    unmanaged = signed_in.get_by_role("region", name="Host that no feed manages")
+    expect(unmanaged).to_contain_text("feed0001")
+    signed_in.get_by_role("radio", name=re.compile("Looks free, is owned")).click()
+    expect(lost).to_have_count(0)
+    expect(signed_in.get_by_text("do not give it away").first).to_be_visible()
+    expect(signed_in).to_have_url(re.compile("kind=free-but-owned"))
+
+
+def test_a_table_is_mapped_checked_and_brought_in(signed_in: Page):
+    feeds = FeedsPage(signed_in)
+    feeds.open()
+    feeds.look_at("Send a table")
+    signed_in.locator("input[type=file]").set_input_files(
+        {"name": "quotas.csv", "mimeType": "text/csv", "buffer": SHEET.encode()}
+    )
+    expect(signed_in.get_by_label("what a row is")).to_have_value("project")
+    expect(signed_in.get_by_label("quota (TiB) fills")).to_have_value("quota_bytes")
+    expect(signed_in.get_by_label("unit of quota (TiB)")).to_have_value("TiB")
+    signed_in.get_by_role("button", name="check every row").click()
+    expect(signed_in.get_by_text("row 2, tenant: no tenant is called Nobody")).to_be_visible()
+    expect(signed_in.get_by_role("button", name="bring it in")).to_be_disabled()
+    signed_in.get_by_text("bring in the good rows").click()
+    signed_in.get_by_role("button", name="bring it in").click()
+    expect(signed_in.get_by_text("Brought in: 1 rows")).to_be_visible(timeout=60_000)
+
+
+def test_a_feed_is_added_tried_and_dropped(signed_in: Page, stack: Stack, complaints: list[str]):
+    feeds = FeedsPage(signed_in)
+    feeds.open()
+    signed_in.get_by_role("button", name="add a feed").click()
+    margin = signed_in.get_by_role("complementary", name="Feed")
+    margin.get_by_label("Name", exact=True).fill("second eye")
+    margin.get_by_label("Addresses").fill("http://169.254.169.254/")
+    margin.get_by_role("button", name="add it").click()
+    expect(margin.get_by_text("outside the networks").first).to_be_visible()
+    complaints.clear()
+    port = stack.state["standins_port"] + 4
+    margin.get_by_label("Addresses").fill(f"http://127.0.0.1:{port}")
+    margin.get_by_label("Sign-in").fill("planner-ro")
+    margin.get_by_label("Password").fill("low-water")
+    margin.get_by_role("button", name="add it").click()
+    expect(feeds.feed("second eye")).to_be_visible()
+    margin.get_by_role("button", name="pause").click()
+    margin.get_by_role("button", name="try it").click()
+    trial = feeds.runs.filter(has_text="a trial, nothing written").first
+    expect(trial).to_contain_text("documents", timeout=60_000)
+    margin.get_by_role("button", name="drop").click()
+    signed_in.get_by_role("button", name="drop it").click()
+    expect(feeds.feed("second eye")).to_have_count(0)
+
+
+def test_the_chain_below_a_vm_is_told_at_the_command_line(stack: Stack):
+    from pathlib import Path
+
+    hosts = Path(stack.folder) / "demo" / "hosts" / "kelp-1.xml"
+    name = re.search(r"<name>([a-z]+-k\d+)</name>", hosts.read_text())
+    assert name
+    told = json.loads(stack.keel("trace", name.group(1), "--json"))
+    kinds = []
+    while told["below"]:
+        told = told["below"][0]
+        kinds.append(told["kind"])
+    assert kinds == ["disk", "datastore", "volume", "pool", "drives"]
+    assert re.fullmatch(r"drive-\d{4} … drive-\d{4}", told["note"])
