@@ -44,6 +44,11 @@ def known_tenant_ids(ids: Iterable[int]) -> set[int]:
     return set(model.objects.filter(pk__in=ids, kind="tenant").values_list("pk", flat=True))
 
 
+def person_named(name: str) -> User:
+    """Return a person by name, for commands that are run where the database is."""
+    return User.objects.get(username=name)
+
+
 def people_for(actor: User) -> QuerySet[User]:
     """Return the people this person looks after."""
     if role_of(actor) != Role.ADMINISTRATOR:

@@ -29,17 +29,22 @@ CLUSTERS = {
     "small": (("kelp", "Skerry", 2),),
 }
 N_OTHER_PORTS = 2  # the exporter's and the object storage's
-COUNTER_RULES = [
-    {"metric": f"{thing}_{metric}_total", "fills": fills, "label": label, "form": form}
-    for thing, label, form, metrics in (
-        ("volume", "wwn", "naa", {"reads": "read_ops", "writes": "write_ops",
-         "read_bytes": "read_bytes", "written_bytes": "write_bytes",
-         "busy_seconds": "busy_seconds"}),
-        ("vm", "vm", "uuid", {"reads": "read_ops", "writes": "write_ops",
-         "busy_seconds": "busy_seconds"}),
+COUNTER_RULES = [  # volumes, pools and ports are counted by the arrays themselves
+    {"metric": f"vm_{metric}_total", "fills": fills, "label": "vm", "form": "uuid"}
+    for metric, fills in (
+        ("reads", "read_ops"), ("writes", "write_ops"), ("busy_seconds", "busy_seconds"),
     )
-    for metric, fills in metrics.items()
 ]  # fmt: skip
+QUOTA_SHEET = """name;uid;tenant;quota (TiB)
+Seabed Mapping: wrecks;id.project/seabed/wrecks;Seabed Mapping;42,5
+Tide Gauges: drills;id.project/tide-gauge/drills;Tide Gauges;12
+"""
+QUOTA_COLUMNS = {
+    "name": {"column": "name"},
+    "uid": {"column": "uid"},
+    "tenant_uid": {"column": "tenant"},
+    "quota_bytes": {"column": "quota (TiB)", "unit": "TiB"},
+}
 FEED_MINUTES = 5
 FIRST_RUNS_SECONDS = 90.0
 
@@ -146,6 +151,7 @@ def _history(state: State, *, size: str) -> None:
 def _feeds(state: State, *, size: str) -> None:
     """Make a feed of every protocol, each with its stand-in or its real partner."""
     from keelmark.estate.models import Protocol
+    from keelmark.feeds.models import Mapping
     from keelmark.feeds.services.feeds import ensure_feed
 
     first_port = state.standins_port or FIRST_STANDIN_PORT
@@ -189,10 +195,67 @@ def _feeds(state: State, *, size: str) -> None:
         options={"folder": "records"},
         every_minutes=FEED_MINUTES,
     )
+    ensure_feed(name="change desk", protocol=Protocol.PUSH, addresses=[])
+    mapping, _ = Mapping.objects.update_or_create(
+        name="project quotas",
+        defaults={
+            "kind": "project",
+            "columns": QUOTA_COLUMNS,
+            "header": QUOTA_SHEET.split("\n", 1)[0].split(";"),
+            "decimal_comma": True,
+            "made_at": datetime.now(UTC),
+        },
+    )
+    ensure_feed(
+        name="quota sheets",
+        protocol=Protocol.TABLE,
+        addresses=[],
+        options={"folder": "quotas", "mapping_id": mapping.pk},
+        every_minutes=FEED_MINUTES,
+    )
+
+
+def _send_quotas() -> None:
+    """Put a sheet into the folder that its feed watches; its tenants are known by now."""
+    from keelmark.feeds.models import Feed
+    from keelmark.feeds.services.schedule import queue_run
+
+    sheet = inbox_folder() / "quotas" / "quotas.csv"
+    sheet.write_text(QUOTA_SHEET, encoding="utf-8")
+    queue_run(Feed.objects.get(name="quota sheets"))
+
+
+def _push_changes() -> None:
+    """Send what the change desk did, as its own program would: documents with a key."""
+    from keelmark.access.selectors import person_named
+    from keelmark.estate.documents import EventDocument, Header, to_line
+    from keelmark.estate.selectors import known_things
+    from keelmark.feeds.models import Feed
+    from keelmark.feeds.services.pushing import take_push
+
+    moved = known_things().filter(kind="vm").order_by("name")[:5]
+    now = datetime.now(UTC).replace(microsecond=0)
+    lines = [Header(format="keelmark-estate", version=1, source="change desk")] + [
+        EventDocument(
+            uid=f"id.change/{now:%Y%m%d}/{number}",
+            of_uid=vm.uid,
+            at=now - timedelta(hours=3 + number),
+            what="moved",
+            by="m.terne",
+        )
+        for number, vm in enumerate(moved)
+    ]
+    take_push(
+        actor=person_named(PERSON),
+        feed_id=Feed.objects.get(name="change desk").pk,
+        key=f"changes of {now:%Y-%m-%d %H:%M:%S}",
+        body=b"\n".join(to_line(line) for line in lines),
+    )
 
 
 def _records(state: State, *, size: str) -> None:
     """Put today's records of the owners into the folder that their feed watches."""
+    (inbox_folder() / "quotas").mkdir(parents=True, exist_ok=True)
     folder = inbox_folder() / "records"
     folder.mkdir(parents=True, exist_ok=True)
     path = folder / f"records-{datetime.now(UTC).date().isoformat()}.ndjson"
@@ -226,6 +289,9 @@ def _collections() -> None:
     if was_collected:
         return
     with step("first collection and forecasts"):
+        _wait_for_runs()
+        _push_changes()
+        _send_quotas()
         _wait_for_runs()
         look_for_findings(at=datetime.now(UTC))
         refresh(now=datetime.now(UTC))

@@ -154,15 +154,18 @@ class Tree:
         for system in self.exports:
             if parent == f"{self.storage}/FileSystems/{system}/ExportedFileShares":
                 return self._share(system, path=path) if leaf == "0" else None
-        if parent == f"{self.storage}/Controllers" and leaf in ("A", "B"):
-            return self._controller(leaf, path=path)
-        ports = {f"{self.storage}/Controllers/{side}/Ports" for side in "AB"}
-        if parent in ports and leaf in ("0", "1", "2", "3"):
-            return self._port(leaf, path=path)
         classes = f"{ROOT}/StorageServices/{self.array.name}/ClassesOfService"
         if parent == classes and any(p.story.service_class == leaf for p in self.array.pools):
             return _typed("ClassOfService.v1_2_0", path=path, name=leaf, ClassOfServiceVersion="1")
-        return None
+        return self._controller_part(parent, leaf=leaf, path=path, day=day)
+
+    def _controller_part(self, parent: str, *, leaf: str, path: str, day: float) -> Resource | None:
+        if parent == f"{self.storage}/Controllers" and leaf in ("A", "B"):
+            return self._controller(leaf, path=path)
+        ports = {f"{self.storage}/Controllers/{side}/Ports" for side in "AB"}
+        if leaf == "Metrics" and parent.rpartition("/")[0] in ports:
+            return self._port_metrics(path=path, day=day)
+        return self._port(leaf, path=path) if parent in ports and leaf in "0123" else None
 
     def _service_root(self) -> Resource:
         root = _typed(
@@ -411,7 +414,19 @@ class Tree:
             MaxSpeedGbps=32,
             LinkStatus="LinkUp" if number != "3" else "NoLink",
             PortProtocol="FC",
+            Metrics=_link(f"{path}/Metrics"),
             Status=OK,
+        )
+
+    def _port_metrics(self, *, path: str, day: float) -> Resource:
+        """What went through a port: its share of what its array reads and writes."""
+        told = _io_statistics(day, weight=len(self.volumes) / 8)
+        return _typed(
+            "PortMetrics.v1_6_0",
+            path=path,
+            name="traffic",
+            TXBytes=told["ReadIOKiBytes"] * 1024,
+            RXBytes=told["WriteIOKiBytes"] * 1024,
         )
 
 
@@ -444,7 +459,7 @@ def _capacity(*, allocated: int, consumed: int | None, provisioned: int | None) 
     return {"Data": {name: amount for name, amount in known.items() if amount is not None}}
 
 
-def _io_statistics(day: float, *, weight: int) -> Resource:
+def _io_statistics(day: float, *, weight: float) -> Resource:
     """Counters since the beginning of the history, busier by day than by night."""
     seconds = day * 86_400
     busy = weight * (seconds * 220 + 3_000_000 * (1 - math.cos(2 * math.pi * day)))

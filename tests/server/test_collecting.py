@@ -7,6 +7,7 @@ import httpx
 import pytest
 
 from keelmark.core.units import TIB
+from keelmark.estate.documents import CountersDocument
 from keelmark.estate.models import Entity, Pool, Volume
 from keelmark.feeds.errors import AnswerError
 from keelmark.feeds.models import Run, RunState
@@ -16,6 +17,7 @@ from keelmark.feeds.services.feeds import set_feed
 from keelmark.feeds.services.running import beating, carry_out
 from keelmark.feeds.services.schedule import ask_collection, queue_due, sweep_lost
 from keelmark.readings.models import DailyReading
+from tests.conftest import PASSWORD, USER
 
 
 def awaited(coroutine):
@@ -288,3 +290,13 @@ def test_endless_pages_are_noticed():
                 transport=httpx.MockTransport(answer),
             )
         )  # fmt: skip
+
+
+def test_what_goes_through_ports_pools_and_volumes_is_counted(standin):
+    heron = standin()
+    told = awaited(collect(heron.url, user=USER, password=PASSWORD, progress=lambda step, n: None))
+    counted = [d for d in told.documents if isinstance(d, CountersDocument)]
+    tree = heron.service.tree
+    assert len(counted) == 8 + len(tree.pools) + len(tree.volumes)
+    port = next(d for d in counted if d.read_ops is None)
+    assert min(port.read_bytes, port.write_bytes) > 0

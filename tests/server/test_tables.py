@@ -245,6 +245,25 @@ def test_a_watched_folder_brings_each_new_file_once(make_pool, inbox, settings):
     assert again.warnings == ["No new file in the folder."]
 
 
+def test_a_file_that_failed_is_tried_again_after_the_others(make_pool, inbox):
+    (inbox / "in").mkdir()
+    as_csv(inbox / "in" / "1.csv", [("swift-9", "2026-11-22", 7, 10)])
+    as_csv(inbox / "in" / "2.csv")
+    make_pool("swift-1")
+    saved = Mapping.objects.create(
+        name="m", kind="readings", of_kind="pool", columns=READINGS["columns"],
+        header=["pool", "day", "used", "capacity"], made_at="2026-11-23T00:00Z",
+    )  # fmt: skip
+    feed = ensure_feed(name="sheets", protocol=Protocol.TABLE, addresses=[],
+                       options={"folder": "in", "mapping_id": saved.pk})  # fmt: skip
+    ends = [carry_out(run_id=queue_run(feed).pk) for _ in range(2)]
+    assert [(r.source, r.state) for r in ends] == [("1.csv", "failed"), ("2.csv", "done")]
+    assert not Run.objects.filter(state=RunState.QUEUED).exists()
+    make_pool("swift-9")
+    again = carry_out(run_id=queue_run(feed).pk)
+    assert (again.source, again.state) == ("1.csv", RunState.DONE)
+
+
 def test_a_folder_outside_the_inbox_is_refused(db):
     feed = ensure_feed(name="s", protocol=Protocol.TABLE, addresses=[],
                        options={"folder": "../.."})  # fmt: skip

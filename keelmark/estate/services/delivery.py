@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 
 from django.db import connection, transaction
-from django.db.models import F, Q, Sum
+from django.db.models import Exists, F, OuterRef, Q, Sum
 
 from keelmark.estate import sql
 from keelmark.estate.documents import AboutDocument, EventDocument, ProtectionDocument, Thing
@@ -98,7 +98,7 @@ def record(
     tied = tie_loose_ends(met)
     _settle(tied=tied, written=written, met=met)
     _sum_thick(written)
-    _mark_orphans(written)
+    _mark_orphans(written, met=met)
     keep_conflicts(accounts, met=met, at=max(d.read_at for d in documents))
     _account_for(written, met=met, difference=difference)
     moments = {pk: account.read_at for pk, account in accounts.items()}
@@ -225,20 +225,24 @@ def _sum_thick(written: Written) -> None:
     Pool.objects.bulk_update(changed, ["thick_unwritten_bytes"], batch_size=BATCH_ROWS)
 
 
-def _mark_orphans(written: Written) -> None:
+def _mark_orphans(written: Written, *, met: Met) -> None:
     """A disk's file that no known disk uses is an orphan."""
-    ids = written.by_kind.get(Kind.FILE, [])
-    stores = {
-        *File.objects.filter(pk__in=ids).values_list("datastore_id", flat=True),
-        *VirtualDisk.objects.filter(
-            pk__in=written.by_kind.get(Kind.DISK, []), datastore__isnull=False
-        ).values_list("datastore_id", flat=True),
+    touched = met.new_ids | {
+        c.entity_id for c in written.changes if {"path", "datastore_id", "category"} & {*c.columns}
     }
-    for store in stores:
-        paths = VirtualDisk.objects.filter(datastore_id=store, entity__retired_at=None).values(
-            "path"
-        )
-        files = File.objects.filter(datastore_id=store)
-        lone = Q(category="disk") & ~Q(entity__name__in=paths)
-        files.filter(lone, is_orphan=False).update(is_orphan=True)
-        files.filter(is_orphan=True).exclude(lone).update(is_orphan=False)
+    file_ids = touched.intersection(written.by_kind.get(Kind.FILE, ()))
+    disk_ids = touched.intersection(written.by_kind.get(Kind.DISK, ()))
+    if not file_ids and not disk_ids:
+        return
+    disks = VirtualDisk.objects.filter(pk__in=disk_ids, datastore__isnull=False)
+    stores = {
+        *File.objects.filter(pk__in=file_ids).values_list("datastore_id", flat=True),
+        *disks.values_list("datastore_id", flat=True),
+    }
+    users = VirtualDisk.objects.filter(
+        path=OuterRef("entity__name"), datastore=OuterRef("datastore"), entity__retired_at=None
+    )
+    files = File.objects.filter(datastore_id__in=stores).alias(is_used=Exists(users))
+    lone = Q(category="disk", is_used=False)
+    files.filter(lone, is_orphan=False).update(is_orphan=True)
+    files.filter(is_orphan=True).exclude(lone).update(is_orphan=False)

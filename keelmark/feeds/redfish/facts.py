@@ -9,6 +9,7 @@ from keelmark.core.units import MAX_BYTES, format_bytes
 from keelmark.estate.documents import (
     AnyDocument,
     ArrayDocument,
+    CountersDocument,
     DriveDocument,
     PoolDocument,
     PortDocument,
@@ -24,6 +25,12 @@ FORMS = {
     "NQN": "iqn",
 }  # fmt: skip
 GIGABIT = 1_000_000_000
+COUNTED = (
+    ("read_ops", "ReadIORequests", 1),
+    ("write_ops", "WriteIORequests", 1),
+    ("read_bytes", "ReadIOKiBytes", 1024),
+    ("write_bytes", "WriteIOKiBytes", 1024),
+)
 MEDIA = {"SSD": "ssd", "HDD": "hdd"}
 
 
@@ -40,6 +47,7 @@ class Facts:
     ports: list[PortDocument] = field(default_factory=list)
     shelves: dict[str, ShelfDocument] = field(default_factory=dict)  # by resource path
     snapshots: list[SnapshotDocument] = field(default_factory=list)
+    counters: list[CountersDocument] = field(default_factory=list)
     endpoints: dict[str, str] = field(default_factory=dict)  # uid by resource path
     exports: dict[str, list[str]] = field(default_factory=dict)  # uids by volume's path
     warnings: list[str] = field(default_factory=list)
@@ -55,29 +63,52 @@ class Facts:
             *self.volumes,
             *self.drives,
             *self.snapshots,
+            *self.counters,
         ]
 
-    def add_port(self, resource: Resource, *, controller: str) -> None:
+    def _count(self, uid: str, resource: Resource) -> None:
+        """Take the counters of a pool or a volume, where it has any."""
+        told = _dig(resource, "IOStatistics")
+        counted = {
+            name: amount * scale
+            for name, key, scale in COUNTED
+            if (amount := _amount(told, key)[0]) is not None
+        }
+        if counted:
+            self.counters.append(CountersDocument(uid=uid, read_at=self.read_at, **counted))
+
+    def count_port(self, port: PortDocument, metrics: Resource) -> None:
+        """Take how much went through a port: to the hosts is read, from them is written."""
+        sent, _ = _amount(metrics, "TXBytes")
+        received, _ = _amount(metrics, "RXBytes")
+        if sent is not None or received is not None:
+            self.counters.append(
+                CountersDocument(
+                    uid=port.uid, read_at=self.read_at, read_bytes=sent, write_bytes=received
+                )
+            )
+
+    def add_port(self, resource: Resource, *, controller: str) -> PortDocument:
         """Take a front-end port of a controller."""
         speed = resource.get("CurrentSpeedGbps") or resource.get("MaxSpeedGbps")
         wwpn = _dig(resource, "FibreChannel").get("WWPN")
         status = resource.get("LinkStatus")
         place = self._place(resource)
-        self.ports.append(
-            PortDocument(
-                uid=f"wwn.{_safe(str(wwpn).lower())}" if wwpn else place,
-                also=[place] if wwpn else [],
-                name=f"{controller} {name_of(resource)}"[:200],
-                array_uid=self.array.uid,
-                controller=controller,
-                protocol=str(resource["PortProtocol"]) if resource.get("PortProtocol") else None,
-                speed_bits_per_second=(
-                    int(speed * GIGABIT) if isinstance(speed, int | float) else None
-                ),
-                is_up=None if status is None else status == "LinkUp",
-                read_at=self.read_at,
-            )
+        port = PortDocument(
+            uid=f"wwn.{_safe(str(wwpn).lower())}" if wwpn else place,
+            also=[place] if wwpn else [],
+            name=f"{controller} {name_of(resource)}"[:200],
+            array_uid=self.array.uid,
+            controller=controller,
+            protocol=str(resource["PortProtocol"]) if resource.get("PortProtocol") else None,
+            speed_bits_per_second=(
+                int(speed * GIGABIT) if isinstance(speed, int | float) else None
+            ),
+            is_up=None if status is None else status == "LinkUp",
+            read_at=self.read_at,
         )
+        self.ports.append(port)
+        return port
 
     def add_shelf(self, resource: Resource) -> None:
         """Take an enclosure that holds drives."""
@@ -149,6 +180,7 @@ class Facts:
             raid=_first_text(resource.get("SupportedRAIDTypes")),
             read_at=self.read_at,
         )
+        self._count(self.pools[path].uid, resource)
 
     def add_volume(self, resource: Resource, *, pool_path: str | None) -> None:
         """Take a volume; a figure that cannot be is left out with a warning."""
@@ -186,6 +218,7 @@ class Facts:
                 read_at=self.read_at,
             )
         )
+        self._count(self.volumes[-1].uid, resource)
 
     def _is_mapped(self, resource: Resource, *, mapped_to: list[str] | None) -> bool | None:
         """An exported volume is seen by whoever mounts it."""

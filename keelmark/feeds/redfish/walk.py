@@ -168,7 +168,10 @@ async def _read_ports(reader: RedfishReader, *, storage: Resource, facts: Facts)
     for controller in await reader.members(path, is_expanding=False) if path else []:
         ports = link_of(controller, "Ports")
         for port in await reader.members(ports, is_expanding=False) if ports else []:
-            facts.add_port(port, controller=name_of(controller))
+            told = facts.add_port(port, controller=name_of(controller))
+            metrics = link_of(port, "Metrics")
+            if metrics:
+                facts.count_port(told, await reader.read(metrics))
     facts.array.n_ports = len(facts.ports) or None
 
 

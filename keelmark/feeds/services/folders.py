@@ -36,9 +36,15 @@ def import_next(run: Run, *, feed: Feed) -> Run:
     else:
         import_table(path, feed=feed, run=run)
     Feed.objects.filter(pk=feed.pk).update(last_good_at=datetime.now(UTC), n_failures=0)
-    if next_file(feed, suffixes=suffixes) is not None:
+    following = next_file(feed, suffixes=suffixes)
+    if following is not None and not _has_failed(feed, digest=following[1]):
         queue_run(feed)
     return run
+
+
+def _has_failed(feed: Feed, *, digest: str) -> bool:
+    """A file that failed waits for the schedule, so that it is not tried without end."""
+    return Run.objects.filter(feed=feed, file_digest=digest, state=RunState.FAILED).exists()
 
 
 def _taken_over(run: Run, *, path: Path, digest: str) -> Run:
@@ -58,19 +64,24 @@ def _taken_over(run: Run, *, path: Path, digest: str) -> Run:
 
 
 def next_file(feed: Feed, *, suffixes: tuple[str, ...]) -> tuple[Path, str] | None:
-    """Return the first file of the feed's folder that was not imported yet, and its digest."""
-    folder = folder_of(feed)
-    known = set(
+    """Return the first file of the feed's folder that was not imported yet, and its digest.
+
+    A file that failed comes after those that were never tried: what it wants may be known by
+    then, and it keeps nobody waiting.
+    """
+    tried = dict(
         Run.objects.filter(feed=feed, state__in=[RunState.DONE, RunState.FAILED])
         .exclude(file_digest="")
-        .values_list("file_digest", flat=True)
+        .order_by("asked_at")
+        .values_list("file_digest", "state")
     )
-    for path in sorted(folder.iterdir()):
-        if path.suffix.lower() in suffixes and path.is_file():
-            digest = digest_of(path)
-            if digest not in known:
-                return path, digest
-    return None
+    files = [
+        (path, digest_of(path))
+        for path in sorted(folder_of(feed).iterdir())
+        if path.suffix.lower() in suffixes and path.is_file()
+    ]
+    waiting = [(path, digest) for path, digest in files if tried.get(digest) != RunState.DONE]
+    return min(waiting, key=lambda one: one[1] in tried, default=None)
 
 
 def folder_of(feed: Feed) -> Path:
