@@ -8,7 +8,7 @@ from django.contrib.auth.models import User
 from django.db.models import Count, OuterRef, QuerySet, Subquery
 
 from keelmark.access.selectors import sees_all
-from keelmark.estate.models import Statement
+from keelmark.estate.models import Protocol, Statement
 from keelmark.feeds.models import Feed, Mapping, Run, RunState, Waiting
 
 LATE_AFTER_PERIODS = 3  # one missed collection is no news, two are
@@ -45,6 +45,8 @@ def state_of(feed: Feed, *, now: datetime) -> FeedState:
     if feed.last_state in (RunState.FAILED, RunState.INTERRUPTED):  # type: ignore[attr-defined]  # annotated
         return FeedState.FAILING
     allowed = timedelta(minutes=LATE_AFTER_PERIODS * feed.every_minutes)
+    if feed.protocol == Protocol.PUSH:  # it has no schedule of ours to keep
+        allowed = timedelta(hours=feed.allowed_age_hours)
     if feed.last_good_at is None or now - feed.last_good_at > allowed:
         return FeedState.LATE
     return FeedState.FRESH

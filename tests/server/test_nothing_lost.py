@@ -22,9 +22,10 @@ from keelmark.feeds.file_import import import_file
 from keelmark.feeds.importer import Imported, import_documents
 from keelmark.feeds.models import Push, Run, RunState
 from keelmark.feeds.redfish.walk import collect_array
+from keelmark.feeds.selectors import feeds_for, state_of
 from keelmark.feeds.services.feeds import ensure_feed
 from keelmark.feeds.services.running import carry_out
-from keelmark.feeds.services.schedule import ask_collection, sweep_lost
+from keelmark.feeds.services.schedule import ask_collection, queue_due, sweep_lost
 from keelmark.readings import services as readings
 from keelmark.readings.models import DailyReading
 from standins.estate import make_estate
@@ -235,3 +236,11 @@ def test_dropping_a_feed_retires_what_only_it_told(standin, make_feed, planner, 
     assert api.send("DELETE", f"/feeds/{feed.pk}").status_code == 204
     assert not Entity.objects.filter(retired_at=None).exclude(kind="site").exists()
     assert DailyReading.objects.exists()
+
+
+def test_a_push_feed_is_not_gone_for_and_late_only_when_its_documents_are_old(api, owners, planner):
+    assert queue_due(now=NOW) == 0
+    carry_out(run_id=push(api, owners, array()).json()["id"])
+    feed = feeds_for(planner).get(pk=owners.pk)
+    assert state_of(feed, now=feed.last_good_at + timedelta(hours=35)) == "fresh"
+    assert state_of(feed, now=feed.last_good_at + timedelta(hours=37)) == "late"

@@ -9,6 +9,7 @@ from django.db.models import Q
 from procrastinate.contrib.django import app as queue
 from procrastinate.exceptions import AlreadyEnqueued
 
+from keelmark.estate.models import Protocol
 from keelmark.feeds import selectors
 from keelmark.feeds.errors import FeedPausedError
 from keelmark.feeds.models import Feed, Run, RunState
@@ -38,7 +39,7 @@ def queue_due(*, now: datetime) -> int:
     """Queue every feed that is due and not paused; return how many."""
     due = Feed.objects.filter(is_paused=False).filter(Q(next_due_at=None) | Q(next_due_at__lte=now))
     n_queued = 0
-    for feed in due:
+    for feed in due.exclude(protocol=Protocol.PUSH):  # nobody goes for what is brought
         feed.next_due_at = now + wait_of(feed)
         feed.save(update_fields=["next_due_at"])
         queue_run(feed)

@@ -150,7 +150,7 @@ def sheet_of(key: str) -> Path:
     """Return the file of a key; the key can name no other file."""
     path = _folder() / key
     if not _KEY.match(key) or not path.is_file():
-        raise FeedFormError(field="key", why="This table is not here any more; send it again.")
+        raise TableError(file="The table", why="it is not here any more; send it again")
     return path
 
 

@@ -82,7 +82,7 @@
     </span>
   {:else}
     <span class="lead text-right text-ink-soft"
-      >{feed.last_good_at ? 'readings of what others tell of' : 'nothing yet'}</span
+      >{feed.last_good_at ? 'readings and facts of what others tell of' : 'nothing yet'}</span
     >
   {/if}
   <span class="row-span-2 self-center">
