@@ -24,9 +24,19 @@ USER, PASSWORD = "planner-ro", "low-water"
 
 
 @contextmanager
-def running(app: ASGIApp) -> Iterator[str]:
+def running(
+    app: ASGIApp, *, ssl_certfile: str | None = None, ssl_keyfile: str | None = None
+) -> Iterator[str]:
     """Serve an application on a loopback port, in a thread of its own."""
-    config = uvicorn.Config(app, host="127.0.0.1", port=0, log_level="error", date_header=False)
+    config = uvicorn.Config(
+        app,
+        host="127.0.0.1",
+        port=0,
+        log_level="error",
+        date_header=False,
+        ssl_certfile=ssl_certfile,
+        ssl_keyfile=ssl_keyfile,
+    )
     server = uvicorn.Server(config)
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
@@ -35,7 +45,7 @@ def running(app: ASGIApp) -> Iterator[str]:
         assert time.monotonic() < until
         time.sleep(0.01)
     try:
-        yield f"http://127.0.0.1:{server.servers[0].sockets[0].getsockname()[1]}"
+        yield f"{'https' if ssl_certfile else 'http'}://127.0.0.1:{server.servers[0].sockets[0].getsockname()[1]}"
     finally:
         server.should_exit = True
         thread.join(10)

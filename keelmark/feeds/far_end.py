@@ -98,6 +98,14 @@ def _is_allowed(address: ipaddress.IPv4Address | ipaddress.IPv6Address) -> bool:
     )
 
 
+CERTIFICATE_WHY = "its certificate is not signed by an authority that this feed trusts"
+
+
+def is_distrust(exc: Exception) -> bool:
+    """Whether a connection failed because the far end's certificate is not trusted."""
+    return "CERTIFICATE_VERIFY_FAILED" in str(exc)
+
+
 def trust_of(far_end: FarEnd) -> ssl.SSLContext:
     """Return a context that verifies against the own authority, or the system's."""
     try:

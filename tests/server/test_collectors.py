@@ -2,9 +2,16 @@
 
 import subprocess
 import sys
+from dataclasses import replace
 from datetime import UTC, datetime
+from ipaddress import ip_address
 
 import pytest
+from cryptography import x509
+from cryptography.hazmat.primitives import hashes
+from cryptography.hazmat.primitives.asymmetric import ec
+from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat
+from cryptography.x509.oid import NameOID
 
 from keelmark.estate.documents import (
     BucketDocument,
@@ -20,11 +27,12 @@ from keelmark.feeds.collectors import collect
 from keelmark.feeds.errors import (
     AddressError,
     AnswerError,
+    CertificateError,
     OptionsError,
     SignInError,
     UnreachableError,
 )
-from keelmark.feeds.far_end import FarEnd, check_address
+from keelmark.feeds.far_end import FarEnd, check_address, trust_of
 from keelmark.feeds.hypervisor import walk
 from keelmark.feeds.metrics.scrape import samples_in
 from keelmark.feeds.objects import listing
@@ -32,6 +40,7 @@ from standins.estate import make_estate
 from standins.exporter import Exporter
 from standins.libvirt_xml import held_bytes, write_hosts
 from standins.objects import BUCKETS, age_days, fill, size_bytes
+from standins.redfish.service import Service
 from tests.conftest import ANCHOR_ON, NOW, PASSWORD, USER, running
 
 RULES = [
@@ -266,3 +275,60 @@ def test_a_wrong_sign_in_at_an_exporter_is_told():
         far_end = FarEnd(addresses=(f"{url}/metrics",), user="u", options={"rules": RULES})
         with pytest.raises(SignInError):
             collect(Protocol.OPENMETRICS, far_end, progress=quiet)
+
+
+@pytest.fixture(scope="module")
+def authority(tmp_path_factory):
+    """An authority of our own and a server's key and certificate that it signed."""
+    folder = tmp_path_factory.mktemp("tls")
+    key, server_key = (ec.generate_private_key(ec.SECP256R1()) for _ in range(2))
+    own = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "Tern Coast authority")])
+    begin, end = datetime(2026, 1, 1, tzinfo=UTC), datetime(2036, 1, 1, tzinfo=UTC)
+
+    def signed(subject, public_key, *extensions):
+        made = x509.CertificateBuilder(own, subject, public_key, x509.random_serial_number(),
+                                       begin, end)  # fmt: skip
+        for extension, is_critical in extensions:
+            made = made.add_extension(extension, is_critical)
+        return made.sign(key, hashes.SHA256()).public_bytes(Encoding.PEM)
+
+    usage = x509.KeyUsage(True, False, False, False, False, True, True, False, False)
+    of_key = x509.SubjectKeyIdentifier.from_public_key(key.public_key())
+    by_key = x509.AuthorityKeyIdentifier.from_issuer_public_key(key.public_key())
+    ca = signed(own, key.public_key(), (x509.BasicConstraints(True, None), True),
+                (usage, True), (of_key, False))  # fmt: skip
+    names = x509.SubjectAlternativeName([x509.IPAddress(ip_address("127.0.0.1"))])
+    server = signed(x509.Name([]), server_key.public_key(), (names, True), (by_key, False))
+    (folder / "server.pem").write_bytes(server)
+    (folder / "server.key").write_bytes(
+        server_key.private_bytes(Encoding.PEM, PrivateFormat.PKCS8, NoEncryption())
+    )
+    tls = {"ssl_certfile": str(folder / "server.pem"), "ssl_keyfile": str(folder / "server.key")}
+    return ca.decode(), tls
+
+
+@pytest.mark.parametrize("protocol", [Protocol.REDFISH, Protocol.OPENMETRICS, Protocol.S3])
+def test_only_a_trusted_authority_is_believed(authority, estate, protocol):
+    ca, tls = authority
+    service = Service(estate, array=estate.arrays[0], user=USER, password=PASSWORD,
+                      now=lambda: NOW)  # fmt: skip
+    exporter = Exporter(estate, now=lambda: NOW)
+    app = service.app() if protocol == Protocol.REDFISH else exporter.app()
+    with running(app, **tls) as url:
+        address = f"{url}/metrics" if protocol == Protocol.OPENMETRICS else url
+        far_end = FarEnd(addresses=(address,), user=USER, password=PASSWORD,
+                         options={"rules": RULES}, back_off_seconds=0.01)  # fmt: skip
+        with pytest.raises(UnreachableError, match="not signed by an authority"):
+            collect(protocol, far_end, progress=quiet)
+        trusting = replace(far_end, ca_certificate=ca)
+        if protocol == Protocol.S3:  # it is no object store behind it, but it is talked to
+            with pytest.raises(AnswerError):
+                collect(protocol, trusting, progress=quiet)
+        else:
+            assert collect(protocol, trusting, progress=quiet).documents
+
+
+def test_an_authority_that_is_no_certificate_is_told():
+    far_end = FarEnd(addresses=("https://127.0.0.1:1/",), ca_certificate="-----BEGIN nothing")
+    with pytest.raises(CertificateError, match="cannot be read"):
+        trust_of(far_end)

@@ -18,7 +18,14 @@ from prometheus_client.parser import text_string_to_metric_families as plain_tex
 
 from keelmark.estate.documents import AboutDocument, CountersDocument, Document, ReadingsDocument
 from keelmark.feeds.errors import AnswerError, OptionsError, SignInError, UnreachableError
-from keelmark.feeds.far_end import Collection, FarEnd, Progress, trust_of
+from keelmark.feeds.far_end import (
+    CERTIFICATE_WHY,
+    Collection,
+    FarEnd,
+    Progress,
+    is_distrust,
+    trust_of,
+)
 
 ACCEPT = "application/openmetrics-text; version=1.0.0, text/plain; version=0.0.4; q=0.5"
 COUNTERS = ("read_ops", "write_ops", "read_bytes", "write_bytes", "busy_seconds")
@@ -93,7 +100,8 @@ def _scraped(far_end: FarEnd) -> tuple[str, str]:
     except httpx.TimeoutException as exc:
         raise UnreachableError(url=far_end.address, why="no answer in time") from exc
     except httpx.HTTPError as exc:
-        raise UnreachableError(url=far_end.address, why="the connection is refused") from exc
+        why = CERTIFICATE_WHY if is_distrust(exc) else "the connection is refused"
+        raise UnreachableError(url=far_end.address, why=why) from exc
     if answer.status_code in (httpx.codes.UNAUTHORIZED, httpx.codes.FORBIDDEN):
         raise SignInError(url=far_end.address, user=far_end.user)
     if answer.status_code != httpx.codes.OK:

@@ -7,8 +7,10 @@ these), ``tiers`` (storage class → hot, warm or cold), ``relist_hours``.
 
 from collections import Counter
 from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
+from tempfile import NamedTemporaryFile
 from typing import Any
 
 import boto3
@@ -23,7 +25,14 @@ from keelmark.estate.documents import (
     CompleteDocument,
 )
 from keelmark.feeds.errors import AnswerError, SignInError, UnreachableError
-from keelmark.feeds.far_end import Collection, FarEnd, Progress
+from keelmark.feeds.far_end import (
+    CERTIFICATE_WHY,
+    Collection,
+    FarEnd,
+    Progress,
+    is_distrust,
+    trust_of,
+)
 
 AGES_DAYS = (0, 30, 90, 365)  # a share counts from one to the next
 TIERS: dict[str, str] = {
@@ -80,24 +89,40 @@ class Count:
 def collect_buckets(far_end: FarEnd, progress: Progress) -> Collection:
     """Return the account with its buckets, as far as one run's time goes."""
     try:
-        return _Listing(far_end, progress=progress).collected()
+        with _authority(far_end) as verify:
+            return _Listing(far_end, progress=progress, verify=verify).collected()
     except ClientError as exc:
         code = str(exc.response.get("Error", {}).get("Code"))
         if code in ("InvalidAccessKeyId", "SignatureDoesNotMatch", "AccessDenied", "403"):
             raise SignInError(url=far_end.address, user=far_end.user) from exc
         raise AnswerError(url=far_end.address, why=code) from exc
     except BotoCoreError as exc:
-        raise UnreachableError(url=far_end.address, why=str(exc).rstrip(".")) from exc
+        why = CERTIFICATE_WHY if is_distrust(exc) else str(exc).rstrip(".")
+        raise UnreachableError(url=far_end.address, why=why) from exc
+
+
+@contextmanager
+def _authority(far_end: FarEnd) -> Iterator[str | bool]:
+    """The own authority as the file that the package wants, or the system's."""
+    if not far_end.ca_certificate:
+        yield True
+        return
+    trust_of(far_end)
+    with NamedTemporaryFile("w", suffix=".pem") as file:
+        file.write(far_end.ca_certificate)
+        file.flush()
+        yield file.name
 
 
 class _Listing:
-    def __init__(self, far_end: FarEnd, *, progress: Progress) -> None:
+    def __init__(self, far_end: FarEnd, *, progress: Progress, verify: str | bool) -> None:
         self.far_end, self.progress = far_end, progress
         self.now = datetime.now(UTC)
         self.tiers = {**TIERS, **far_end.options.get("tiers", {})}
         self.client = boto3.client(
             "s3",
             endpoint_url=far_end.address,
+            verify=verify,
             aws_access_key_id=far_end.user,
             aws_secret_access_key=far_end.password,
             region_name=str(far_end.options.get("region") or "us-east-1"),

@@ -19,7 +19,7 @@ from keelmark.feeds.errors import (
     SignInError,
     UnreachableError,
 )
-from keelmark.feeds.far_end import DEFAULT_TIMEOUT_SECONDS
+from keelmark.feeds.far_end import CERTIFICATE_WHY, DEFAULT_TIMEOUT_SECONDS, is_distrust
 
 Resource = dict[str, Any]  # Any: JSON of whatever shape the array sends
 MAX_CONCURRENT = 8
@@ -235,8 +235,8 @@ def _why(exc: httpx.HTTPError) -> str:
         return "no connection within 5 s"
     if isinstance(exc, httpx.TimeoutException):
         return "no answer in time"
-    if isinstance(exc, httpx.ConnectError) and "CERTIFICATE" in str(exc).upper():
-        return "its certificate is not signed by an authority that this feed trusts"
+    if is_distrust(exc):
+        return CERTIFICATE_WHY
     if isinstance(exc, httpx.ConnectError):
         return "the connection is refused"
     return "the connection broke off"
