@@ -4,7 +4,8 @@ import pytest
 
 from keelmark.estate.documents import ArrayDocument
 from keelmark.feeds.errors import AnswerError
-from keelmark.feeds.redfish.facts import Facts, link_of, name_of, uid_of
+from keelmark.feeds.redfish.facts import Facts
+from keelmark.feeds.redfish.resource import link_of, name_of, uid_of
 
 NOW = datetime(2026, 11, 23, 8, tzinfo=UTC)
 POOL_PATH = "/redfish/v1/Storage/h/StoragePools/p"

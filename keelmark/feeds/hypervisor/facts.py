@@ -20,6 +20,7 @@ from keelmark.estate.documents import (
     VirtualDiskDocument,
     VirtualMachineDocument,
 )
+from keelmark.estate.uids import safe_uid
 
 Raw = dict[str, Any]  # Any: what the library tells, before it is made sense of
 MIB = 1024**2
@@ -53,13 +54,13 @@ class ClusterFacts:
     @property
     def cluster_uid(self) -> str:
         """A cluster has no worldwide name: its own is unique in the installation."""
-        return f"id.cluster/{_safe(self.cluster)}"
+        return f"id.cluster/{safe_uid(self.cluster)}"
 
     def add_host(self, name: str, *, raw: Raw) -> None:
         """Take a host with its devices, datastores and VMs."""
         devices = [one for one in map(_parsed, raw["devices"]) if one is not None]
         ports = [f"wwn.{w.lower()}" for d in devices if (w := d.findtext(".//wwpn"))]
-        place = f"path.libvirt:{_safe(name)}"
+        place = f"path.libvirt:{safe_uid(name)}"
         host = HostDocument(
             uid=ports[0] if ports else place,
             also=[*ports[1:], place] if ports else [],
@@ -124,7 +125,7 @@ class ClusterFacts:
                 sizes[volume_uid] = size
             self.devices.append(
                 HostDeviceDocument(
-                    uid=f"path.{_safe(host.name)}:{_safe(serial or name)}",
+                    uid=f"path.{safe_uid(host.name)}:{safe_uid(serial or name)}",
                     name=name,
                     host_uid=host.uid,
                     volume_uid=volume_uid,
@@ -180,7 +181,7 @@ class ClusterFacts:
                 name=domain["name"],
                 host_uid=host.uid,
                 cluster_uid=self.cluster_uid,
-                project_uid=f"id.{_safe(project)}" if project else None,
+                project_uid=f"id.{safe_uid(project)}" if project else None,
                 power=POWER.get(domain["state"]),  # type: ignore[arg-type]  # the document's literal
                 os=tree.findtext(f"metadata/{NAME_SPACE}os"),
                 n_cpus=int(tree.findtext("vcpu") or 0) or None,
@@ -203,7 +204,7 @@ class ClusterFacts:
             return
         self.disks.append(
             VirtualDiskDocument(
-                uid=f"path.{vm_uid.partition('.')[2]}:{_safe(slot)}",
+                uid=f"path.{vm_uid.partition('.')[2]}:{safe_uid(slot)}",
                 name=f"{vm_name} {slot}"[:200],
                 vm_uid=vm_uid,
                 datastore_uid=datastore_uid,
@@ -226,11 +227,11 @@ class ClusterFacts:
         parent = tree.findtext("parent/name")
         self.snapshots.append(
             SnapshotDocument(
-                uid=f"path.{own}:snapshot:{_safe(name)}",
+                uid=f"path.{own}:snapshot:{safe_uid(name)}",
                 name=name[:200],
                 of_uid=vm_uid,
                 taken_at=datetime.fromtimestamp(int(created), tz=UTC),
-                parent_uid=f"path.{own}:snapshot:{_safe(parent)}" if parent else None,
+                parent_uid=f"path.{own}:snapshot:{safe_uid(parent)}" if parent else None,
                 read_at=self.read_at,
             )
         )
@@ -242,7 +243,7 @@ class ClusterFacts:
             suffix = f".{path.rpartition('.')[2]}"
             self.files.append(
                 FileDocument(
-                    uid=f"path.{datastore_uid.partition('.')[2]}:{_safe(path)}"[:400],
+                    uid=f"path.{datastore_uid.partition('.')[2]}:{safe_uid(path)}"[:400],
                     name=path[-200:],
                     datastore_uid=datastore_uid,
                     category=CATEGORIES.get(suffix, "other"),  # type: ignore[arg-type]  # literal
@@ -298,7 +299,7 @@ def _export_of(pool: Element | None) -> tuple[str | None, str, str] | None:
         return None
     protocol = pool.find("source/protocol")
     version = protocol.get("ver") if protocol is not None else None
-    return version, _safe(host.get("name") or ""), _safe(folder.get("path") or "")
+    return version, safe_uid(host.get("name") or ""), safe_uid(folder.get("path") or "")
 
 
 def _bytes_of(element: Element | None) -> int | None:
@@ -307,7 +308,3 @@ def _bytes_of(element: Element | None) -> int | None:
     units = {"b": 1, "bytes": 1, "KB": 1000, "KiB": 1024, "k": 1024, "MB": 10**6, "MiB": MIB,
              "GB": 10**9, "GiB": 1024**3}  # fmt: skip
     return int(element.text) * units.get(element.get("unit") or "KiB", 1024)
-
-
-def _safe(text: str) -> str:
-    return "".join(c if c.isascii() and (c.isalnum() or c in "._:/@+-") else "-" for c in text)

@@ -24,6 +24,7 @@ from keelmark.estate.documents import (
     BucketShare,
     CompleteDocument,
 )
+from keelmark.estate.uids import safe_uid
 from keelmark.feeds.errors import AnswerError, SignInError, UnreachableError
 from keelmark.feeds.far_end import (
     CERTIFICATE_WHY,
@@ -158,7 +159,7 @@ class _Listing:
     def _account(self) -> AccountDocument:
         name = str(self.far_end.options.get("account") or self.far_end.user)
         return AccountDocument(
-            uid=f"id.account/{_safe(name)}",
+            uid=f"id.account/{safe_uid(name)}",
             name=name,
             tenant_uid=self.far_end.options.get("tenant_uid"),
             site=self.far_end.options.get("site"),
@@ -207,7 +208,7 @@ class _Listing:
 
     def _document(self, name: str, *, count: Count, account_uid: str) -> BucketDocument:
         return BucketDocument(
-            uid=f"id.bucket/{_safe(account_uid.partition('/')[2])}/{_safe(name)}",
+            uid=f"id.bucket/{safe_uid(account_uid.partition('/')[2])}/{safe_uid(name)}",
             name=name,
             account_uid=account_uid,
             n_objects=sum(count.n_objects.values()),
@@ -233,7 +234,3 @@ class _Listing:
             self.bookmark.get(name, {}).get("done_at") == self.now.isoformat() for name in names
         )
         return [CompleteDocument(of_uid=account_uid, read_at=self.now)] if is_whole else []
-
-
-def _safe(text: str) -> str:
-    return "".join(c if c.isascii() and (c.isalnum() or c in "._:/@+-") else "-" for c in text)

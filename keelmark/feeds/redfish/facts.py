@@ -2,10 +2,8 @@
 
 from dataclasses import dataclass, field
 from datetime import datetime
-from math import isnan
-from typing import Any
 
-from keelmark.core.units import MAX_BYTES, format_bytes
+from keelmark.core.units import format_bytes
 from keelmark.estate.documents import (
     AnyDocument,
     ArrayDocument,
@@ -17,13 +15,27 @@ from keelmark.estate.documents import (
     SnapshotDocument,
     VolumeDocument,
 )
+from keelmark.estate.uids import safe_uid
 from keelmark.feeds.errors import AnswerError
+from keelmark.feeds.redfish.resource import (
+    Resource,
+    amount_in,
+    backing_of,
+    class_of,
+    dig,
+    first_text_in,
+    link_of,
+    name_of,
+    path_of,
+    provisioning_of,
+    role_of,
+    safe_name,
+    serial_of,
+    snapshot_bytes_of,
+    truth_in,
+    uid_of,
+)
 
-Resource = dict[str, Any]  # Any: JSON of whatever shape the array sends
-FORMS = {
-    "NAA": "naa", "EUI": "eui", "NGUID": "nguid", "UUID": "uuid", "FC_WWN": "wwn", "iQN": "iqn",
-    "NQN": "iqn",
-}  # fmt: skip
 GIGABIT = 1_000_000_000
 COUNTED = (
     ("read_ops", "ReadIORequests", 1),
@@ -68,19 +80,19 @@ class Facts:
 
     def _count(self, uid: str, resource: Resource) -> None:
         """Take the counters of a pool or a volume, where it has any."""
-        told = _dig(resource, "IOStatistics")
+        told = dig(resource, "IOStatistics")
         counted = {
             name: amount * scale
             for name, key, scale in COUNTED
-            if (amount := _amount(told, key)[0]) is not None
+            if (amount := amount_in(told, key)[0]) is not None
         }
         if counted:
             self.counters.append(CountersDocument(uid=uid, read_at=self.read_at, **counted))
 
     def count_port(self, port: PortDocument, metrics: Resource) -> None:
         """Take how much went through a port: to the hosts is read, from them is written."""
-        sent, _ = _amount(metrics, "TXBytes")
-        received, _ = _amount(metrics, "RXBytes")
+        sent, _ = amount_in(metrics, "TXBytes")
+        received, _ = amount_in(metrics, "RXBytes")
         if sent is not None or received is not None:
             self.counters.append(
                 CountersDocument(
@@ -91,11 +103,11 @@ class Facts:
     def add_port(self, resource: Resource, *, controller: str) -> PortDocument:
         """Take a front-end port of a controller."""
         speed = resource.get("CurrentSpeedGbps") or resource.get("MaxSpeedGbps")
-        wwpn = _dig(resource, "FibreChannel").get("WWPN")
+        wwpn = dig(resource, "FibreChannel").get("WWPN")
         status = resource.get("LinkStatus")
         place = self._place(resource)
         port = PortDocument(
-            uid=f"wwn.{_safe(str(wwpn).lower())}" if wwpn else place,
+            uid=f"wwn.{safe_name(str(wwpn).lower())}" if wwpn else place,
             also=[place] if wwpn else [],
             name=f"{controller} {name_of(resource)}"[:200],
             array_uid=self.array.uid,
@@ -113,12 +125,12 @@ class Facts:
     def add_shelf(self, resource: Resource) -> None:
         """Take an enclosure that holds drives."""
         serial = resource.get("SerialNumber")
-        if serial == _serial(self.array):
+        if serial == serial_of(self.array):
             serial = None  # the enclosure that gave the array its identity
         place = self._place(resource)
-        n_bays = resource.get("DriveSlots") or _dig(resource, "Drives").get("Members@odata.count")
+        n_bays = resource.get("DriveSlots") or dig(resource, "Drives").get("Members@odata.count")
         self.shelves[path_of(resource)] = ShelfDocument(
-            uid=f"serial.{_safe(str(serial))}" if serial else place,
+            uid=f"serial.{safe_name(str(serial))}" if serial else place,
             also=[place] if serial else [],
             name=name_of(resource),
             array_uid=self.array.uid,
@@ -142,23 +154,23 @@ class Facts:
         ]
         for share in shares:
             server, path = share.get("FileSharingServer"), share.get("FileSharePath")
-            server = server or _dig(resource, "Links").get("HostName") or share.get("Hostname")
+            server = server or dig(resource, "Links").get("HostName") or share.get("Hostname")
             if path and server:
                 for volume in volumes:
-                    name = f"path.nfs:{_safe_path(str(server))}:{_safe_path(str(path))}"
+                    name = f"path.nfs:{safe_uid(str(server))}:{safe_uid(str(path))}"
                     self.exports.setdefault(str(volume), []).append(name)
 
     def _place(self, resource: Resource) -> str:
         """Where it stands in this array: its name when it has no durable one."""
-        return f"path.{_safe_path(_serial(self.array))}:{_safe_path(path_of(resource))}"
+        return f"path.{safe_uid(serial_of(self.array))}:{safe_uid(path_of(resource))}"
 
     def add_pool(self, resource: Resource) -> None:
         """Take a pool; its own books must be right, or the last good state stands."""
         path, name = path_of(resource), name_of(resource)
-        data = _dig(resource, "Capacity", "Data")
+        data = dig(resource, "Capacity", "Data")
         amounts = {}
         for field_name in ("AllocatedBytes", "ConsumedBytes", "ProvisionedBytes"):
-            amounts[field_name], fault = _amount(data, field_name)
+            amounts[field_name], fault = amount_in(data, field_name)
             if fault:
                 raise AnswerError(url=self.url + path, why=f"pool {name}, {fault}")
         usable, used = amounts["AllocatedBytes"], amounts["ConsumedBytes"]
@@ -174,10 +186,10 @@ class Facts:
             usable_bytes=usable,
             used_bytes=used,
             provisioned_bytes=amounts["ProvisionedBytes"],
-            snapshot_bytes=_snapshot_bytes(resource),
-            service_class=_class_of(resource),
-            backing=_backing_of(resource),
-            raid=_first_text(resource.get("SupportedRAIDTypes")),
+            snapshot_bytes=snapshot_bytes_of(resource),
+            service_class=class_of(resource),
+            backing=backing_of(resource),
+            raid=first_text_in(resource.get("SupportedRAIDTypes")),
             read_at=self.read_at,
         )
         self._count(self.pools[path].uid, resource)
@@ -189,13 +201,13 @@ class Facts:
         if pool is None:
             self.warnings.append(f"Volume {name} left out: no known pool provides it.")
             return
-        size, fault = _amount(resource, "CapacityBytes")
+        size, fault = amount_in(resource, "CapacityBytes")
         if size is None and not fault:
-            size, fault = _amount(_dig(resource, "Capacity", "Data"), "ProvisionedBytes")
+            size, fault = amount_in(dig(resource, "Capacity", "Data"), "ProvisionedBytes")
         if size is None:
             self.warnings.append(f"Volume {name} left out: {fault or 'no CapacityBytes'}.")
             return
-        if _dig(resource, "ReplicaInfo").get("ReplicaType") == "Snapshot":
+        if dig(resource, "ReplicaInfo").get("ReplicaType") == "Snapshot":
             self._add_snapshot(resource, name=name)
             return
         mapped_to = self._mapped_to(resource)
@@ -207,14 +219,14 @@ class Facts:
                 name=name,
                 size_bytes=size,
                 written_bytes=self._written(resource, name=name, pool=pool),
-                snapshot_bytes=_snapshot_bytes(resource),
-                provisioning=_provisioning_of(resource),
+                snapshot_bytes=snapshot_bytes_of(resource),
+                provisioning=provisioning_of(resource),
                 access="file" if path_of(resource) in self.exports else "block",
                 is_mapped=self._is_mapped(resource, mapped_to=mapped_to),
                 mapped_to=mapped_to,
-                is_encrypted=_truth(resource, "Encrypted"),
-                is_compressed=_truth(resource, "Compressed"),
-                is_deduplicated=_truth(resource, "Deduplicated"),
+                is_encrypted=truth_in(resource, "Encrypted"),
+                is_compressed=truth_in(resource, "Compressed"),
+                is_deduplicated=truth_in(resource, "Deduplicated"),
                 read_at=self.read_at,
             )
         )
@@ -228,19 +240,19 @@ class Facts:
 
     def _mapped_to(self, resource: Resource) -> list[str] | None:
         """The initiators that see a volume; None where the array does not say."""
-        endpoints = _dig(resource, "Links").get("ClientEndpoints")
+        endpoints = dig(resource, "Links").get("ClientEndpoints")
         if not isinstance(endpoints, list):
             return None
         paths = [str(link.get("@odata.id")) for link in endpoints if isinstance(link, dict)]
         return [
-            self.endpoints.get(path) or f"path.{_safe_path(_serial(self.array))}:{_safe_path(path)}"
+            self.endpoints.get(path) or f"path.{safe_uid(serial_of(self.array))}:{safe_uid(path)}"
             for path in paths
         ]
 
     def _add_snapshot(self, resource: Resource, *, name: str) -> None:
         """Take a snapshot, which the standard shows as a volume that was made from another."""
-        info = _dig(resource, "ReplicaInfo")
-        of_path = _dig(info, "Replica").get("@odata.id")
+        info = dig(resource, "ReplicaInfo")
+        of_path = dig(info, "Replica").get("@odata.id")
         taken = str(info.get("WhenSynced") or info.get("WhenActivated") or "")
         try:
             taken_at = datetime.fromisoformat(taken)
@@ -249,12 +261,12 @@ class Facts:
         if not of_path or taken_at is None or taken_at.tzinfo is None:
             self.warnings.append(f"Snapshot {name} left out: not told of what or when.")
             return
-        held, _ = _amount(_dig(resource, "Capacity", "Data"), "ConsumedBytes")
+        held, _ = amount_in(dig(resource, "Capacity", "Data"), "ConsumedBytes")
         self.snapshots.append(
             SnapshotDocument(
                 uid=uid_of(resource) or self._place(resource),
                 name=name,
-                of_uid=f"path.{_safe_path(_serial(self.array))}:{_safe_path(of_path)}",
+                of_uid=f"path.{safe_uid(serial_of(self.array))}:{safe_uid(of_path)}",
                 taken_at=taken_at,
                 exclusive_bytes=held,
                 read_at=self.read_at,
@@ -262,7 +274,7 @@ class Facts:
         )
 
     def _written(self, resource: Resource, *, name: str, pool: PoolDocument) -> int | None:
-        written, fault = _amount(_dig(resource, "Capacity", "Data"), "ConsumedBytes")
+        written, fault = amount_in(dig(resource, "Capacity", "Data"), "ConsumedBytes")
         if fault:
             self.warnings.append(f"Volume {pool.name}/{name}: {fault}; its last good figure stays.")
             return None
@@ -277,125 +289,26 @@ class Facts:
     def add_drive(self, resource: Resource) -> None:
         """Take a drive and the role it plays."""
         name = name_of(resource)
-        capacity, fault = _amount(resource, "CapacityBytes")
+        capacity, fault = amount_in(resource, "CapacityBytes")
         if capacity is None:
             self.warnings.append(f"Drive {name} left out: {fault or 'no CapacityBytes'}.")
             return
         serial = resource.get("SerialNumber")
         place = self._place(resource)
         chassis = self.shelves.get(link_of(resource, "Links", "Chassis") or "")
-        pools = _dig(resource, "Links").get("StoragePools") or []
+        pools = dig(resource, "Links").get("StoragePools") or []
         pool = self.pools.get(pools[0].get("@odata.id", "")) if pools else None
         self.drives.append(
             DriveDocument(
-                uid=f"serial.{_safe(str(serial))}" if serial else place,
+                uid=f"serial.{safe_name(str(serial))}" if serial else place,
                 also=[place] if serial else [],
                 array_uid=self.array.uid,
                 shelf_uid=chassis.uid if chassis else None,
                 name=name,
                 capacity_bytes=capacity,
-                role=_role_of(resource, is_pooled=pool is not None),
+                role=role_of(resource, is_pooled=pool is not None),
                 media=MEDIA.get(str(resource.get("MediaType")).upper()),  # type: ignore[arg-type]  # checked by the map
                 pool_uid=pool.uid if pool else None,
                 read_at=self.read_at,
             )
         )
-
-
-def path_of(resource: Resource) -> str:
-    """Return the resource's own path."""
-    return str(resource.get("@odata.id", ""))
-
-
-def name_of(resource: Resource) -> str:
-    """Return the name, or the id of a resource that was given none."""
-    return str(resource.get("Name") or resource.get("Id") or path_of(resource))[:200]
-
-
-def uid_of(resource: Resource) -> str | None:
-    """Return the worldwide name in the best form given, or None."""
-    identifiers = resource.get("Identifiers")
-    for identifier in identifiers if isinstance(identifiers, list) else []:
-        form = FORMS.get(str(identifier.get("DurableNameFormat")))
-        durable = identifier.get("DurableName")
-        if form and isinstance(durable, str) and durable:
-            return f"{form}.{_safe(durable.lower().removeprefix('0x'))}"
-    return None
-
-
-def link_of(resource: Resource, *names: str) -> str | None:
-    """Return the path that a (nested) link property points to."""
-    path = _dig(resource, *names).get("@odata.id")
-    return path if isinstance(path, str) else None
-
-
-def _dig(resource: Resource, *names: str) -> Resource:
-    found: Any = resource  # Any: walks JSON
-    for name in names:
-        found = found.get(name) if isinstance(found, dict) else None
-    return found if isinstance(found, dict) else {}
-
-
-def _amount(holder: Resource, name: str) -> tuple[int | None, str]:
-    """Return (bytes, "") or (None, what is wrong); both empty where nothing is said."""
-    told = holder.get(name)
-    if told is None:
-        return None, ""
-    if isinstance(told, bool) or not isinstance(told, int | float) or isnan(told):
-        return None, f"{name} is {told!r}, not a number"
-    if not 0 <= told <= MAX_BYTES:
-        return None, f"{name} is {told}, not between 0 and 2^63 − 1"
-    return int(told), ""
-
-
-def _safe(text: str) -> str:
-    return "".join(c if c.isascii() and (c.isalnum() or c in "._:-") else "-" for c in text)
-
-
-def _serial(array: ArrayDocument) -> str:
-    return array.uid.partition(".")[2]
-
-
-def _class_of(resource: Resource) -> str | None:
-    path = link_of(resource, "Links", "DefaultClassOfService")
-    return path.rstrip("/").rsplit("/", 1)[-1] if path else None
-
-
-def _provisioning_of(resource: Resource) -> Any:  # Any: the document's literal
-    return {"Thin": "thin", "Fixed": "thick"}.get(str(resource.get("ProvisioningPolicy")))
-
-
-def _truth(resource: Resource, name: str) -> bool | None:
-    told = resource.get(name)
-    return told if isinstance(told, bool) else None
-
-
-def _snapshot_bytes(resource: Resource) -> int | None:
-    held, _ = _amount(_dig(resource, "Capacity", "Snapshot"), "ConsumedBytes")
-    return held
-
-
-def _first_text(told: object) -> str | None:
-    return str(told[0])[:200] if isinstance(told, list) and told else None
-
-
-def _backing_of(resource: Resource) -> Any:  # Any: the document's literal
-    types = resource.get("PoolType")
-    is_block = isinstance(types, list) and "Block" in types
-    return "raid" if is_block or resource.get("SupportedRAIDTypes") else None
-
-
-def _safe_path(text: str) -> str:
-    return "".join(c if c.isascii() and (c.isalnum() or c in "._:/@+-") else "-" for c in text)
-
-
-def _role_of(resource: Resource, *, is_pooled: bool) -> Any:  # Any: the document's literal
-    if _dig(resource, "Status").get("Health") == "Critical":
-        return "failed"
-    if is_pooled:
-        return "pooled"
-    if resource.get("HotspareType") not in (None, "None"):
-        return "spare"
-    oem = resource.get("Oem")
-    told = [part.get("Role") for part in oem.values() if isinstance(part, dict)] if oem else []
-    return "system" if "System" in told else "unpooled"

@@ -22,7 +22,8 @@ from keelmark.feeds.redfish.client import (
     Resource,
     open_reader,
 )
-from keelmark.feeds.redfish.facts import Facts, link_of, name_of, uid_of
+from keelmark.feeds.redfish.facts import Facts
+from keelmark.feeds.redfish.resource import link_of, name_of, uid_of
 
 SHELF_TYPES = ("StorageEnclosure",)
 

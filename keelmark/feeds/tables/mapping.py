@@ -11,6 +11,7 @@ import msgspec
 from keelmark.estate.documents import Thing
 from keelmark.estate.kinds import SPECS, KindSpec
 from keelmark.estate.models import Kind
+from keelmark.estate.uids import safe_uid
 
 READINGS = "readings"
 UNITS = {
@@ -246,7 +247,7 @@ class RowMapper:
             return None, []
         facts.setdefault("read_at", self.read_at)
         if "uid" not in facts and "name" in facts:
-            facts["uid"] = f"id.{self.spec.kind}/{_safe(facts['name'])}"
+            facts["uid"] = f"id.{self.spec.kind}/{safe_uid(facts['name'])}"
         try:
             return msgspec.convert(facts, self.spec.document), []
         except msgspec.ValidationError as exc:
@@ -259,7 +260,3 @@ class RowMapper:
             text = row.get(column)
             if text is not None and text.strip():
                 yield name, column, text.strip(), reader
-
-
-def _safe(text: str) -> str:
-    return "".join(c if c.isascii() and (c.isalnum() or c in "._:/@+-") else "-" for c in text)

@@ -1,0 +1,118 @@
+"""Reads single properties of a resource, of whatever shape an array sends it."""
+
+from math import isnan
+from typing import Any
+
+from keelmark.core.units import MAX_BYTES
+from keelmark.estate.documents import ArrayDocument
+
+Resource = dict[str, Any]  # Any: JSON of whatever shape the array sends
+FORMS = {
+    "NAA": "naa", "EUI": "eui", "NGUID": "nguid", "UUID": "uuid", "FC_WWN": "wwn", "iQN": "iqn",
+    "NQN": "iqn",
+}  # fmt: skip
+
+
+def path_of(resource: Resource) -> str:
+    """Return the resource's own path."""
+    return str(resource.get("@odata.id", ""))
+
+
+def name_of(resource: Resource) -> str:
+    """Return the name, or the id of a resource that was given none."""
+    return str(resource.get("Name") or resource.get("Id") or path_of(resource))[:200]
+
+
+def uid_of(resource: Resource) -> str | None:
+    """Return the worldwide name in the best form given, or None."""
+    identifiers = resource.get("Identifiers")
+    for identifier in identifiers if isinstance(identifiers, list) else []:
+        form = FORMS.get(str(identifier.get("DurableNameFormat")))
+        durable = identifier.get("DurableName")
+        if form and isinstance(durable, str) and durable:
+            return f"{form}.{safe_name(durable.lower().removeprefix('0x'))}"
+    return None
+
+
+def link_of(resource: Resource, *names: str) -> str | None:
+    """Return the path that a (nested) link property points to."""
+    path = dig(resource, *names).get("@odata.id")
+    return path if isinstance(path, str) else None
+
+
+def dig(resource: Resource, *names: str) -> Resource:
+    """Return the object that nested names lead to, empty where they do not."""
+    found: Any = resource  # Any: walks JSON
+    for name in names:
+        found = found.get(name) if isinstance(found, dict) else None
+    return found if isinstance(found, dict) else {}
+
+
+def amount_in(holder: Resource, name: str) -> tuple[int | None, str]:
+    """Return (bytes, "") or (None, what is wrong); both empty where nothing is said."""
+    told = holder.get(name)
+    if told is None:
+        return None, ""
+    if isinstance(told, bool) or not isinstance(told, int | float) or isnan(told):
+        return None, f"{name} is {told!r}, not a number"
+    if not 0 <= told <= MAX_BYTES:
+        return None, f"{name} is {told}, not between 0 and 2^63 − 1"
+    return int(told), ""
+
+
+def safe_name(text: str) -> str:
+    """Return a text with only what a plain uid may hold."""
+    return "".join(c if c.isascii() and (c.isalnum() or c in "._:-") else "-" for c in text)
+
+
+def serial_of(array: ArrayDocument) -> str:
+    """Return the serial that an array is known by."""
+    return array.uid.partition(".")[2]
+
+
+def class_of(resource: Resource) -> str | None:
+    """Return the class of service that a pool offers by default."""
+    path = link_of(resource, "Links", "DefaultClassOfService")
+    return path.rstrip("/").rsplit("/", 1)[-1] if path else None
+
+
+def provisioning_of(resource: Resource) -> Any:  # Any: the document's literal
+    """Return thin or thick, or None."""
+    return {"Thin": "thin", "Fixed": "thick"}.get(str(resource.get("ProvisioningPolicy")))
+
+
+def truth_in(resource: Resource, name: str) -> bool | None:
+    """Return a yes or no, None where the resource does not say."""
+    told = resource.get(name)
+    return told if isinstance(told, bool) else None
+
+
+def snapshot_bytes_of(resource: Resource) -> int | None:
+    """Return what snapshots hold."""
+    held, _ = amount_in(dig(resource, "Capacity", "Snapshot"), "ConsumedBytes")
+    return held
+
+
+def first_text_in(told: object) -> str | None:
+    """Return the first of a list as text."""
+    return str(told[0])[:200] if isinstance(told, list) and told else None
+
+
+def backing_of(resource: Resource) -> Any:  # Any: the document's literal
+    """Return what a pool is made of, as far as it says."""
+    types = resource.get("PoolType")
+    is_block = isinstance(types, list) and "Block" in types
+    return "raid" if is_block or resource.get("SupportedRAIDTypes") else None
+
+
+def role_of(resource: Resource, *, is_pooled: bool) -> Any:  # Any: the document's literal
+    """Return the role of a drive."""
+    if dig(resource, "Status").get("Health") == "Critical":
+        return "failed"
+    if is_pooled:
+        return "pooled"
+    if resource.get("HotspareType") not in (None, "None"):
+        return "spare"
+    oem = resource.get("Oem")
+    told = [part.get("Role") for part in oem.values() if isinstance(part, dict)] if oem else []
+    return "system" if "System" in told else "unpooled"
