@@ -20,7 +20,15 @@ process.stdout.write(ts.transpileModule(text, { compilerOptions: options }).outp
 @pytest.fixture(scope="session")
 def modules() -> dict[str, str]:
     made = {}
-    for name in ("format/bytes", "format/dates", "url/sift", "ui/runway-scale"):
+    for name in (
+        "format/bytes",
+        "format/dates",
+        "url/sift",
+        "ui/runway-scale",
+        "features/feeds/kinds",
+        "features/feeds/sheet",
+        "features/feeds/findings",
+    ):
         done = subprocess.run(
             ["node", "-e", TRANSPILE, f"src/lib/{name}.ts"],
             cwd=PROJECT / "web", capture_output=True, check=True,
@@ -98,3 +106,70 @@ def test_runway_scale_rises_from_now_to_two_years(page: Page, modules: dict[str,
     assert at[0] == at[1] == 0
     assert at[1:6] == sorted(at[1:6])
     assert at[5] == at[6] == 320
+
+
+@pytest.mark.parametrize(
+    ("expression", "wanted"),
+    [
+        ("m.counted('vm', 1)", "1 VM"),
+        ("m.counted('shelf', 3)", "3 shelves"),
+        ("m.inColumns({array: 1, port: 8, shelf: 2}).slice(0, 2)", [1, None]),
+        ("m.inColumns({array: 1, port: 8, shelf: 2}).at(-1)", 10),
+        ("m.othersOf({array: 1, port: 8, shelf: 1})", "8 ports, 1 shelf"),
+    ],
+)
+def test_kinds(page: Page, modules: dict[str, str], expression: str, wanted: object):
+    assert call(page, modules["features/feeds/kinds"], expression) == wanted
+
+
+MAPPING = "{kind: 'pool', columns: {used_bytes: {column: 'Used', unit: 'GiB'}}}"
+
+
+@pytest.mark.parametrize(
+    ("expression", "wanted"),
+    [
+        (f"m.fieldOf({MAPPING}, 'Used')", "used_bytes"),
+        (f"m.fieldOf({MAPPING}, 'Size')", ""),
+        (
+            f"m.withField({MAPPING}, 'Size', 'used_bytes').columns",
+            {"used_bytes": {"column": "Size", "unit": "B"}},
+        ),
+        (
+            f"m.withField({MAPPING}, 'Used', 'usable_bytes').columns",
+            {"usable_bytes": {"column": "Used", "unit": "GiB"}},
+        ),
+        (f"m.withField({MAPPING}, 'Used', '').columns", {}),
+        (f"m.withUnit({MAPPING}, 'used_bytes', 'TB').columns.used_bytes.unit", "TB"),
+        (
+            f"m.missingIn({MAPPING}, [{{name: 'used_bytes', is_required: true}}, "
+            "{name: 'usable_bytes', is_required: true}, {name: 'os', is_required: false}])",
+            ["usable"],
+        ),
+    ],
+)
+def test_mapping_of_columns(page: Page, modules: dict[str, str], expression: str, wanted: object):
+    assert call(page, modules["features/feeds/sheet"], expression) == wanted
+
+
+FOUND = (
+    "[{kind: 'two-names', why: 'w', detail: '=1+1', site_name: null, found_at: 't', "
+    "entity: {kind: 'volume', name: 'a,\"b', uid: 'naa.1'}}, "
+    "{kind: 'mirror-side-lost', why: 'v', detail: 'd', site_name: 'Skerry', found_at: 't', "
+    "entity: {kind: 'pool', name: 'p', uid: 'id.p'}}]"
+)
+
+
+@pytest.mark.parametrize(
+    ("expression", "wanted"),
+    [
+        (f"m.groupsOf({FOUND}).map((g) => g.kind)", ["mirror-side-lost", "two-names"]),
+        (f"m.matching({FOUND}, {{kind: '', text: 'SKERRY'}}).length", 1),
+        (f"m.matching({FOUND}, {{kind: 'conflict', text: ''}}).length", 0),
+        (
+            f"m.csvOf({FOUND}).split('\\r\\n')[1]",
+            '"two-names","volume","a,""b","naa.1","","\'=1+1","t"',
+        ),
+    ],
+)
+def test_findings(page: Page, modules: dict[str, str], expression: str, wanted: object):
+    assert call(page, modules["features/feeds/findings"], expression) == wanted
