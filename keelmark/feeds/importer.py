@@ -27,6 +27,7 @@ from keelmark.estate.services.delivery import (
     record,
     record_history,
 )
+from keelmark.estate.services.identities import Met
 from keelmark.feeds.waiting import set_aside, take_up
 from keelmark.readings.counters import take_counters
 from keelmark.readings.rows import (
@@ -49,6 +50,7 @@ class Imported:
     difference: Difference = field(default_factory=Difference)
     n_documents: int = 0
     n_readings: int = 0
+    n_daily: int = 0  # of them, those that forecasts are made of
     n_waiting: int = 0
 
 
@@ -82,7 +84,7 @@ def _write(documents: Sequence[Document], *, into: Imported, delivery: Delivery)
         [d for d in documents if isinstance(d, EventDocument)],
         [d for d in documents if isinstance(d, ProtectionDocument)],
     )
-    into.n_readings += _write_readings(documents, things=things, ids=met.ids, delivery=delivery)
+    _write_readings(documents, things=things, met=met, delivery=delivery, into=into)
     for document in documents:
         if isinstance(document, CompleteDocument):
             complete(
@@ -98,24 +100,27 @@ def _write_readings(
     documents: Sequence[Document],
     *,
     things: Sequence[Thing],
-    ids: dict[str, int],
+    met: Met,
     delivery: Delivery,
-) -> int:
+    into: Imported,
+) -> None:
     told = [d for d in documents if isinstance(d, ReadingsDocument)]
     steps = [d for d in documents if isinstance(d, PerformanceDocument)]
     counters = [d for d in documents if isinstance(d, CountersDocument)]
+    ids = met.ids
     _learn({d.uid for part in (told, steps, counters) for d in part}, ids=ids)
     # Of two readings of one second, the one that was sent as a reading stands.
     parts = [rows_of_inventory(things, ids=ids)]
     if told:
         parts.append(rows_of_readings(told, ids=ids))
-    n_written = write_daily(end_to_end(parts))
+    n_daily = write_daily(end_to_end(parts))
+    into.n_daily += n_daily
+    into.n_readings += n_daily
     if steps:
-        n_written += write_steps(rows_of_performance(steps, ids=ids))
+        into.n_readings += write_steps(rows_of_performance(steps, ids=ids))
     if counters:
         counted = take_counters(counters, ids=ids, source_id=delivery.source.pk)
-        n_written += counted.n_steps
-    return n_written
+        into.n_readings += counted.n_steps
 
 
 def _learn(uids: set[str], *, ids: dict[str, int]) -> None:

@@ -6,6 +6,7 @@ from procrastinate.contrib.django import app
 from procrastinate.jobs import Status
 
 from keelmark.estate.services.findings import look_for_findings
+from keelmark.feeds.services.pushing import forget_bodies
 from keelmark.feeds.services.running import carry_out
 from keelmark.feeds.services.schedule import COLLECT_TASK, JOIN_TASK, queue_due, sweep_lost
 from keelmark.feeds.services.tables import TABLE_TASK, import_sheet
@@ -39,6 +40,12 @@ async def free_stalled_jobs(timestamp: int) -> None:
     """Give up jobs whose worker died; runs are queued anew by their own sweep."""
     for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_SECONDS):
         await app.job_manager.finish_job(job, status=Status.FAILED, delete_job=False)
+
+
+@app.periodic(cron="13 * * * *")
+@app.task(name="keelmark.feeds.tasks.forget_bodies", queueing_lock="forget_bodies")
+def forget_bodies_task(timestamp: int) -> None:
+    forget_bodies(now=datetime.now(UTC))
 
 
 @app.task(name=TABLE_TASK)

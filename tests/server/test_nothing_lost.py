@@ -11,9 +11,10 @@ from datetime import timedelta
 import psycopg.errors
 import pytest
 from django.db import connection
+from procrastinate.contrib.django.models import ProcrastinateJob
 
 from keelmark.config.state import PROJECT
-from keelmark.estate.documents import to_line
+from keelmark.estate.documents import CountersDocument, to_line
 from keelmark.estate.models import Entity, Finding, Pool, Protocol, Statement, Volume
 from keelmark.estate.services.findings import look_for_findings
 from keelmark.feeds.errors import UnreachableError
@@ -24,8 +25,15 @@ from keelmark.feeds.models import Push, Run, RunState
 from keelmark.feeds.redfish.walk import collect_array
 from keelmark.feeds.selectors import feeds_for, state_of
 from keelmark.feeds.services.feeds import ensure_feed
+from keelmark.feeds.services.pushing import forget_bodies
 from keelmark.feeds.services.running import carry_out
-from keelmark.feeds.services.schedule import ask_collection, queue_due, sweep_lost
+from keelmark.feeds.services.schedule import (
+    JOIN_TASK,
+    REFRESH_TASK,
+    ask_collection,
+    queue_due,
+    sweep_lost,
+)
 from keelmark.readings import services as readings
 from keelmark.readings.models import DailyReading
 from standins.estate import make_estate
@@ -244,3 +252,23 @@ def test_a_push_feed_is_not_gone_for_and_late_only_when_its_documents_are_old(ap
     feed = feeds_for(planner).get(pk=owners.pk)
     assert state_of(feed, now=feed.last_good_at + timedelta(hours=35)) == "fresh"
     assert state_of(feed, now=feed.last_good_at + timedelta(hours=37)) == "late"
+
+
+def test_bodies_of_old_pushes_are_emptied_and_their_keys_stay_known(api, owners):
+    run = push(api, owners, array()).json()
+    later = NOW + timedelta(days=31)
+    assert forget_bodies(now=later) == 0  # not written yet
+    carry_out(run_id=run["id"])
+    assert forget_bodies(now=later) == 1
+    assert forget_bodies(now=later) == 0
+    assert push(api, owners, array()).json()["id"] == run["id"]
+
+
+def test_counters_alone_have_nothing_made_anew(api, owners):
+    carry_out(run_id=push(api, owners, array(), pool(), volume(), key="1").json()["id"])
+    jobs = ProcrastinateJob.objects.filter(task_name__in=[REFRESH_TASK, JOIN_TASK])
+    assert jobs.count() == 2
+    jobs.update(status="succeeded")
+    counted = CountersDocument(uid="uuid.p1", read_at=NOW, read_ops=7)
+    carry_out(run_id=push(api, owners, counted, key="2").json()["id"])
+    assert not jobs.filter(status="todo").exists()

@@ -1,7 +1,7 @@
 """Takes pushed documents: kept with their key first, written by a worker, once."""
 
 import hashlib
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 
 from django.contrib.auth.models import User
 from django.db import IntegrityError, transaction
@@ -10,11 +10,12 @@ from procrastinate.contrib.django import app as queue
 from keelmark.estate.models import Protocol
 from keelmark.feeds import selectors
 from keelmark.feeds.errors import FeedFormError, FeedPausedError, PushConflictError
-from keelmark.feeds.models import Feed, Push, Run
+from keelmark.feeds.models import Feed, Push, Run, RunState
 from keelmark.feeds.push import MAX_BODY_BYTES, documents_in
 from keelmark.feeds.services.schedule import COLLECT_TASK
 
 N_TOLD = 20
+BODIES_KEPT_FOR = timedelta(days=30)
 
 
 def take_push(*, actor: User, feed_id: int, key: str, body: bytes) -> Run:
@@ -45,6 +46,15 @@ def take_push(*, actor: User, feed_id: int, key: str, body: bytes) -> Run:
         if again is None:
             raise
         return again
+
+
+def forget_bodies(*, now: datetime) -> int:
+    """Empty the bodies of pushes written long ago; their keys are known for good."""
+    return (
+        Push.objects.filter(run__state=RunState.DONE, taken_at__lt=now - BODIES_KEPT_FOR)
+        .exclude(body=b"")
+        .update(body=b"")
+    )
 
 
 def _standing(feed: Feed, *, key: str, digest: str) -> Run | None:

@@ -57,9 +57,17 @@ def carry_out(*, run_id: int) -> Run:
         run.warnings.append(f"{imported.n_waiting} documents wait for things not told of yet.")
     _end(run, state=RunState.DONE, imported=imported)
     if not run.is_trial:
-        ask_refresh()
-        ask_joining()
+        _ask_followers(imported)
     return run
+
+
+def _ask_followers(imported: Imported) -> None:
+    """Have made anew what the run bears on: counters alone move no date and join nothing."""
+    difference = imported.difference
+    if imported.n_daily:
+        ask_refresh()
+    if difference.n_new or difference.n_changed or difference.n_retired:
+        ask_joining()
 
 
 @dataclass(slots=True)
