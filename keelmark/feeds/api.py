@@ -67,6 +67,7 @@ class FeedRead(serializers.ModelSerializer[Feed]):
     has_password = serializers.SerializerMethodField()
     state = serializers.SerializerMethodField()
     last_problem = serializers.CharField(allow_null=True)
+    last_warnings = serializers.SerializerMethodField()
     live_run = serializers.SerializerMethodField()
     covers = serializers.SerializerMethodField()
     n_waiting = serializers.SerializerMethodField()
@@ -76,7 +77,8 @@ class FeedRead(serializers.ModelSerializer[Feed]):
         fields = (
             "id", "name", "protocol", "addresses", "user", "has_password", "ca_certificate",
             "options", "every_minutes", "allowed_age_hours", "timeout_seconds", "is_paused",
-            "n_failures", "state", "last_good_at", "next_due_at", "last_problem", "live_run",
+            "n_failures", "state", "last_good_at", "next_due_at", "last_problem",
+            "last_warnings", "live_run",
             "covers", "n_waiting",
         )  # fmt: skip
         read_only_fields = fields
@@ -92,6 +94,11 @@ class FeedRead(serializers.ModelSerializer[Feed]):
     @extend_schema_field(bool)
     def get_has_password(self, feed: Feed) -> bool:
         return bool(feed.user)
+
+    @extend_schema_field({"type": "array", "items": {"type": "string"}})
+    def get_last_warnings(self, feed: Feed) -> list[str]:
+        """Return what the last run had to leave out: what a planner does not see."""
+        return getattr(feed, "last_warnings", None) or []
 
     @extend_schema_field(RunRead(allow_null=True))
     def get_live_run(self, feed: Feed) -> object:

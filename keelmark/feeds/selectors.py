@@ -34,6 +34,7 @@ def feeds_for(actor: User) -> QuerySet[Feed]:
     return Feed.objects.select_related("source").annotate(
         last_state=Subquery(ended.values("state")[:1]),
         last_problem=Subquery(ended.values("problem")[:1]),
+        last_warnings=Subquery(ended.values("warnings")[:1]),
         live_run_id=Subquery(live.values("pk")[:1]),
     )
 

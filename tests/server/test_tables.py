@@ -242,7 +242,7 @@ def test_a_watched_folder_brings_each_new_file_once(make_pool, inbox, settings):
     done = Run.objects.filter(feed=feed, state=RunState.DONE)
     assert sorted(done.values_list("source", flat=True)) == ["1.csv", "2.csv"]
     again = carry_out(run_id=queue_run(feed).pk)
-    assert again.warnings == ["No new file in the folder."]
+    assert (again.state, again.source) == (RunState.DONE, "sheets: no new file")
 
 
 def test_a_file_that_failed_is_tried_again_after_the_others(make_pool, inbox):

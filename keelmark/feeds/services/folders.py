@@ -25,8 +25,8 @@ def import_next(run: Run, *, feed: Feed) -> Run:
     found = next_file(feed, suffixes=suffixes)
     if found is None:
         run.state, run.ended_at = RunState.DONE, datetime.now(UTC)
-        run.warnings = ["No new file in the folder."]
-        run.save(update_fields=["state", "ended_at", "warnings"])
+        run.source = f"{feed.name}: no new file"
+        run.save(update_fields=["state", "ended_at", "source"])
         Feed.objects.filter(pk=feed.pk).update(last_good_at=run.ended_at, n_failures=0)
         return run
     path, digest = found

@@ -640,6 +640,7 @@ export interface components {
             /** Format: date-time */
             readonly next_due_at: string | null;
             last_problem: string | null;
+            readonly last_warnings: string[];
             readonly live_run: components["schemas"]["RunRead"] | null;
             readonly covers: {
                 [key: string]: number;

@@ -107,6 +107,13 @@
       <span role="status">{progress}</span>
     {:else}
       <span class={isQuiet ? 'text-signal' : ''} title={problem}>{age}</span>
+      {#if feed.last_warnings.length > 0 && !isQuiet}
+        <span class="pl-3 text-shoal" title={feed.last_warnings.join('\n')}
+          >{feed.last_warnings[0]}{feed.last_warnings.length > 1
+            ? ` (and ${feed.last_warnings.length - 1} more)`
+            : ''}</span
+        >
+      {/if}
     {/if}
     {#if feed.n_waiting > 0}
       <span class="pl-3 text-shoal"
