@@ -2,6 +2,7 @@
 
 import asyncio
 import ssl
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime
 
 import httpx
@@ -30,17 +31,18 @@ SHELF_TYPES = ("StorageEnclosure",)
 
 def collect_array(far_end: FarEnd, progress: Progress) -> Collection:
     """Return everything of the array at a far end's address."""
-    return asyncio.run(
-        collect(
-            far_end.address,
-            user=far_end.user,
-            password=far_end.password,
-            progress=progress,
-            back_off_seconds=far_end.back_off_seconds,
-            trust=trust_of(far_end),
-            timeout_seconds=far_end.timeout_seconds,
-        )
+    work = collect(
+        far_end.address,
+        user=far_end.user,
+        password=far_end.password,
+        progress=progress,
+        back_off_seconds=far_end.back_off_seconds,
+        trust=trust_of(far_end),
+        timeout_seconds=far_end.timeout_seconds,
     )
+    # A thread of its own: whoever asks may have an event loop under way.
+    with ThreadPoolExecutor(1) as thread:
+        return thread.submit(asyncio.run, work).result()
 
 
 async def collect(
