@@ -1,4 +1,4 @@
-"""A database of their own for measurements, gone afterwards."""
+"""A database of their own for measurements, gone afterwards unless another wants it."""
 
 import os
 from collections.abc import Iterator
@@ -8,8 +8,8 @@ DATABASE = "keelmark_bench"
 
 
 @contextmanager
-def bench_database() -> Iterator[None]:
-    """Make the database, load Django upon it, and drop it at the end."""
+def bench_database(*, is_kept: bool = False) -> Iterator[None]:
+    """Make the database, load Django upon it, and drop it at the end unless it is kept."""
     from keelmark.cli.database import drop_database, ensure_database
 
     ensure_database(name=DATABASE)
@@ -25,4 +25,5 @@ def bench_database() -> Iterator[None]:
         yield
     finally:
         connection.close()
-        drop_database(name=DATABASE)
+        if not is_kept:
+            drop_database(name=DATABASE)

@@ -1,6 +1,6 @@
 """The large estate, or a stated fraction of it, brought in and read back.
 
-    python -m bench.large [share of large] [days of history]
+    python -m bench.large [share of large] [days of history] [keep]
 
 Prints what was made, how long each step took, and the budgets of the design beside it:
 bulk load against a bare COPY, one series, a day of the whole estate, 400 days of everything in
@@ -31,6 +31,8 @@ BYTES_A_READING = 115  # measured by bench.layout, with its index
 ROUNDS = 25
 CHUNK_DAYS = 10
 TWIN_CHUNKS = 8
+STEPS = 288  # five-minute means a day
+STEPS_AT_ONCE = 6
 _TWIN = """
 CREATE TABLE bench_twin (LIKE readings_dailyreading INCLUDING ALL) PARTITION BY RANGE (day);
 CREATE TABLE bench_twin_all PARTITION OF bench_twin DEFAULT;
@@ -48,9 +50,10 @@ def main() -> None:
     print(f"{n_days} days: {n_readings:,} readings, about {needed / GIB:.1f} GiB")
     if needed * 2 > free:
         sys.exit(f"only {free / GIB:.0f} GiB free: ask for a smaller share")
-    with bench_database():
+    with bench_database(is_kept="keep" in sys.argv):
         _inventory(sizes)
         _history(n_days)
+        _five_minutes()
         _reads(n_days)
 
 
@@ -157,6 +160,35 @@ def _history(n_days: int) -> None:
     took = time.perf_counter() - begun - bare_seconds
     print(f"history: {n_written:,} readings in {took:.0f} s ({n_written / took:,.0f} a second)")
     print(f"  of a bare COPY: {100 * bare_seconds / own_seconds:.0f} % (budget 50 %)")
+    with connection.cursor() as cursor:
+        cursor.execute("VACUUM ANALYZE")
+
+
+def _five_minutes() -> None:
+    """A day of five-minute means of all pools and datastores, half an hour at a time."""
+    from django.db import connection
+
+    from keelmark.estate.models import Entity
+    from keelmark.readings.rollup import roll_up
+    from keelmark.readings.rows import MEANS, STEP_US, StepRows
+    from keelmark.readings.services import write_steps
+
+    chosen = Entity.objects.filter(kind__in=["pool", "datastore"])
+    ids = np.array(list(chosen.values_list("pk", flat=True)))
+    midnight_us = int(datetime.now(UTC).timestamp()) // 86_400 * 86_400_000_000 - STEP_US * STEPS
+    rng = np.random.default_rng(4)
+
+    def deliver() -> None:
+        for step in range(0, STEPS, STEPS_AT_ONCE):
+            n = min(STEPS_AT_ONCE, STEPS - step)
+            at_us = midnight_us + np.repeat(np.arange(step, step + n), len(ids)) * STEP_US
+            means = rng.random((len(MEANS), len(at_us))) * 1000
+            write_steps(StepRows(entity_id=np.tile(ids, n), at_us=at_us, means=means))
+
+    took, n_rows = _timed(deliver), len(ids) * STEPS
+    rolled = _timed(roll_up)
+    print(f"five-minute means, a day of pools and datastores: {n_rows:,} in {took:.0f} s")
+    print(f"  ({n_rows / took:,.0f} a second); rolled up to hours and the day in {rolled:.0f} s")
     with connection.cursor() as cursor:
         cursor.execute("VACUUM ANALYZE")
 

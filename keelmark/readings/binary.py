@@ -1,4 +1,4 @@
-"""PostgreSQL's binary COPY format straight from arrays, so that no row passes through Python."""
+"""PostgreSQL's binary formats from and to arrays, so that no row passes through Python."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from keelmark.core.arrays import Bools, Int64s
+from keelmark.core.arrays import Bools, Float64s, Int64s
 
 HEADER = b"PGCOPY\n\xff\r\n\x00" + bytes(8)
 TRAILER = b"\xff\xff"
@@ -78,3 +78,9 @@ def _records(columns: Sequence[Column], *, rows: Int64s, nulls: int) -> bytes:
             records[f"length_{at}"] = np.dtype(column.wire).itemsize
             records[f"value_{at}"] = column.values[rows]
     return records.tobytes()
+
+
+def known_amounts(wire: bytes) -> Float64s:
+    """Return whole amounts sent end to end as floats, NaN for UNKNOWN."""
+    values = np.frombuffer(wire, dtype=">i8").astype(np.int64)
+    return np.where(values == UNKNOWN, np.nan, values)

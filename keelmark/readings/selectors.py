@@ -8,6 +8,7 @@ from django.db import connection
 
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.readings import sql
+from keelmark.readings.binary import known_amounts
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -40,10 +41,10 @@ def series_of(entity_ids: list[int], *, first_on: date, last_on: date) -> Series
             {"entity_ids": ids.tolist(), "first_on": first_on, "last_on": last_on},
         )
         table = cursor.fetchall()
-    if table:
-        entity, column, used_bytes, capacity_bytes = zip(*table, strict=True)
-        rows = np.searchsorted(ids, np.array(entity))
-        columns = np.array(column)
-        used[rows, columns] = np.array(used_bytes, dtype=np.float64)
-        capacity[rows, columns] = np.array(capacity_bytes, dtype=np.float64)  # None: NaN
+    for row, (_, columns, used_bytes, capacity_bytes) in zip(
+        np.searchsorted(ids, [entity_id for entity_id, *_ in table]), table, strict=True
+    ):
+        at = np.frombuffer(columns, dtype=">i4")
+        used[row, at] = known_amounts(used_bytes)
+        capacity[row, at] = known_amounts(capacity_bytes)
     return Series(entity_ids=ids, first_on=first_on, used_bytes=used, capacity_bytes=capacity)

@@ -2,6 +2,8 @@
 
 from datetime import date
 
+from keelmark.readings.binary import UNKNOWN
+
 TAKE_TURN = "SELECT pg_advisory_xact_lock(hashtext('keelmark.readings'))"
 
 # --- daily readings
@@ -52,11 +54,16 @@ SELECT EXISTS (
     WHERE entity_id = ANY(%s) AND day BETWEEN %s AND %s
 )
 """
-READ_SERIES = """
-SELECT entity_id, (day - %(first_on)s)::int AS column, used_bytes, capacity_bytes
+# A row a series, its days and bytes end to end as big-endian integers: numpy reads them whole,
+# and no reading becomes a Python object on the way.
+READ_SERIES = f"""
+SELECT entity_id, string_agg(int4send((day - %(first_on)s)::int4), ''::bytea),
+    string_agg(int8send(coalesce(used_bytes, {UNKNOWN})), ''::bytea),
+    string_agg(int8send(coalesce(capacity_bytes, {UNKNOWN})), ''::bytea)
 FROM readings_dailyreading
-WHERE entity_id = ANY(%(entity_ids)s) AND day BETWEEN %(first_on)s AND %(last_on)s
-"""
+WHERE entity_id = ANY(%(entity_ids)s::int8[]) AND day BETWEEN %(first_on)s AND %(last_on)s
+GROUP BY entity_id
+"""  # noqa: S608  # only a constant is put in
 
 # --- five-minute means and what they are rolled up into
 MEANS = (
