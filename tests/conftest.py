@@ -63,7 +63,7 @@ class RunningStandin:
         self.service.faults.set({"kind": kind, **facts})
 
     def write(self, *, pool: str, n_bytes: int) -> None:
-        volume = self.service.tree.pools[pool].volumes[0].name
+        volume = self.service.tree.ground.pools[pool].volumes[0].name
         body = {"pool": pool, "volume": volume, "bytes": n_bytes}
         httpx.post(f"{self.url}/standin/write", json=body, trust_env=False).raise_for_status()
 

@@ -249,6 +249,14 @@ class AuditRead(serializers.ModelSerializer[AuditEntry]):
         )  # fmt: skip
 
 
+class AuditWanted(serializers.Serializer[AuditEntry]):
+    by = serializers.CharField(
+        max_length=150, required=False, help_text=f"whose; {selectors.NOBODY}: the program's own"
+    )
+    kind = serializers.CharField(max_length=40, required=False, help_text="of what was written")
+    before = serializers.DateTimeField(required=False, help_text="only older writes")
+
+
 class AuditPages(CursorPagination):
     page_size = 100
     ordering = ("-at", "-pk")
@@ -263,4 +271,11 @@ class AuditViewSet(mixins.ListModelMixin, GenericViewSet[AuditEntry]):
     rights = {"list": Right.READ_AUDIT}
 
     def get_queryset(self) -> QuerySet[AuditEntry]:
-        return selectors.audit_for(actor_of(self.request))
+        form = AuditWanted(data=self.request.query_params)
+        form.is_valid(raise_exception=True)
+        return selectors.audit_for(actor_of(self.request), **form.validated_data)
+
+    @extend_schema(parameters=[AuditWanted], responses={200: AuditRead(many=True), 400: Problem})
+    def list(self, request: Request, *args: object, **kwargs: object) -> Response:
+        """Every write, newest first, of whom and what is asked."""
+        return super().list(request, *args, **kwargs)

@@ -1,6 +1,7 @@
 """Reads of people and their rights; every other app asks here who may see what."""
 
 from collections.abc import Iterable
+from datetime import datetime
 from typing import Any
 
 from django.contrib.auth.models import User
@@ -8,6 +9,7 @@ from django.db.models import QuerySet
 
 from keelmark.access.models import ApiToken, AuditEntry, Membership, Role
 
+NOBODY = "keel"  # what the program did by itself, or at the command line
 SEES_ALL = frozenset({Role.PLANNER, Role.OPERATOR, Role.AUDITOR, Role.ADMINISTRATOR})
 
 
@@ -61,8 +63,17 @@ def tokens_for(actor: User) -> QuerySet[ApiToken]:
     return ApiToken.objects.filter(user=actor, revoked_at=None)
 
 
-def audit_for(actor: User) -> QuerySet[AuditEntry]:
-    """Return the audit to those who may read it."""
+def audit_for(
+    actor: User, *, by: str = "", kind: str = "", before: datetime | None = None
+) -> QuerySet[AuditEntry]:
+    """Return the audit to those who may read it, narrowed to who wrote, what kind, until when."""
     if role_of(actor) not in (Role.AUDITOR, Role.ADMINISTRATOR):
         return AuditEntry.objects.none()
-    return AuditEntry.objects.all()
+    wanted: dict[str, object] = {}
+    if by:
+        wanted["actor_name"] = "" if by == NOBODY else by
+    if kind:
+        wanted["subject_kind"] = kind
+    if before is not None:
+        wanted["at__lt"] = before
+    return AuditEntry.objects.filter(**wanted)

@@ -97,6 +97,17 @@ class FindingViewSet(mixins.ListModelMixin, GenericViewSet[Finding]):
         return self.get_paginated_response(FindingRead(page, many=True, context=context).data)
 
 
+class TenantViewSet(mixins.ListModelMixin, GenericViewSet[Entity]):
+    """The tenants, by name."""
+
+    queryset = Entity.objects.none()
+    serializer_class = ThingRead
+    pagination_class = None
+
+    def get_queryset(self) -> QuerySet[Entity]:
+        return selectors.tenants_for(actor_of(self.request))
+
+
 class KindCountRead(serializers.Serializer[Record]):
     kind = serializers.ChoiceField(choices=Kind.choices)
     n = serializers.IntegerField()

@@ -8,7 +8,7 @@ from django.db.models.functions import Coalesce
 
 from keelmark.access.selectors import sees_all, tenant_ids_of
 from keelmark.core.ledger import Ledger, Marks
-from keelmark.estate.models import Entity, Finding, Pool, ServiceClass, Volume
+from keelmark.estate.models import Entity, Finding, Kind, Pool, ServiceClass, Volume
 from keelmark.estate.sift import Term
 
 DEFAULT_MARKS = Marks()
@@ -31,6 +31,11 @@ def entities_for(actor: User) -> QuerySet[Entity]:
         return Entity.objects.filter(retired_at=None)
     own = tenant_ids_of(actor)
     return Entity.objects.filter(retired_at=None).filter(Q(tenant__in=own) | Q(pk__in=own))
+
+
+def tenants_for(actor: User) -> QuerySet[Entity]:
+    """Return the tenants this person may see."""
+    return entities_for(actor).filter(kind=Kind.TENANT).order_by("name", "pk")
 
 
 def known_things() -> QuerySet[Entity]:

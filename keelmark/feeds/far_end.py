@@ -59,7 +59,7 @@ def check_address(url: str) -> None:
     if not host:
         raise AddressError(url=url, why="it names no host")
     for address in _addresses_of(host, url=url):
-        if not _is_allowed(address):
+        if not is_allowed(address):
             raise AddressError(
                 url=url, why=f"{address} lies outside the networks that feeds may reach"
             )
@@ -83,7 +83,8 @@ def _addresses_of(host: str, *, url: str) -> list[ipaddress.IPv4Address | ipaddr
     return [ipaddress.ip_address(str(entry[4][0]).partition("%")[0]) for entry in found]
 
 
-def _is_allowed(address: ipaddress.IPv4Address | ipaddress.IPv6Address) -> bool:
+def is_allowed(address: ipaddress.IPv4Address | ipaddress.IPv6Address) -> bool:
+    """Whether feeds may reach an address."""
     mapped = getattr(address, "ipv4_mapped", None)
     address = mapped or address
     networks = [ipaddress.ip_network(network) for network in settings.FEED_NETWORKS]

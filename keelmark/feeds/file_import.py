@@ -6,6 +6,7 @@ from pathlib import Path
 
 from django.db import transaction
 
+from keelmark.access.services import audit
 from keelmark.estate.documents import AnyDocument, CompleteDocument, Thing
 from keelmark.estate.models import Alias, Protocol, Source
 from keelmark.estate.services.delivery import complete, ensure_source, open_delivery
@@ -101,7 +102,7 @@ def _run_for(path: Path, *, feed: Feed | None) -> Run:
         broken_off.state = RunState.RUNNING
         return broken_off
     now = datetime.now(UTC)
-    return Run.objects.create(
+    run = Run.objects.create(
         feed=feed,
         source=path.name,
         state=RunState.RUNNING,
@@ -111,6 +112,9 @@ def _run_for(path: Path, *, feed: Feed | None) -> Run:
         file_digest=digest,
         bytes_total=path.stat().st_size,
     )
+    if feed is None:  # somebody's own doing, at the command line
+        audit(None, action="import file", kind="run", subject_id=run.pk, name=path.name)
+    return run
 
 
 def _refuse_bad(path: Path) -> None:

@@ -113,7 +113,7 @@ def _write_readings(
     parts = [rows_of_inventory(things, ids=ids)]
     if told:
         parts.append(rows_of_readings(told, ids=ids))
-    n_daily = write_daily(end_to_end(parts))
+    n_daily = write_daily(end_to_end(parts), told_by=delivery.source.name)
     into.n_daily += n_daily
     into.n_readings += n_daily
     if steps:

@@ -1,22 +1,26 @@
 """Writes readings by COPY, once however often they come; corrections are kept beside them."""
 
+from datetime import date
+
 from django.db import connection, transaction
 from django.db.backends.utils import CursorWrapper
 
+from keelmark.access.services import audit
 from keelmark.readings import sql
 from keelmark.readings.binary import Column, copy_payload
 from keelmark.readings.partitions import cover_days, cover_steps
 from keelmark.readings.rows import DailyRows, StepRows, date_of, last_of_each
 
 HOUR_US = 3_600_000_000
+MAX_THINGS_TOLD = 20
 
 
 @transaction.atomic
-def write_daily(rows: DailyRows) -> int:
+def write_daily(rows: DailyRows, *, told_by: str = "") -> int:
     """Write the rows and return how many days are new or read otherwise than known.
 
     The youngest reading of a day stands, of two as old the one that came last; what a
-    finished day said before is kept in its corrections.
+    finished day said before is kept in its corrections, of which the audit tells.
     """
     rows = last_of_each(rows)
     if len(rows) == 0:
@@ -32,6 +36,7 @@ def write_daily(rows: DailyRows) -> int:
         cursor.execute(sql.MAKE_ASIDE)
         _copy(cursor, statement=sql.COPY_ASIDE, columns=rows.columns())
         cursor.execute(sql.KEEP_CORRECTED)
+        _audit_corrected(cursor.fetchall(), told_by=told_by)
         cursor.execute(sql.MERGE_ASIDE)
         n_written = cursor.rowcount
         cursor.execute(sql.EMPTY_ASIDE)
@@ -54,6 +59,21 @@ def write_steps(rows: StepRows) -> int:
         cursor.execute(sql.EMPTY_STEPS_ASIDE)
         cursor.execute(sql.NOTE_HOURS, [hours_us])
         return int(n_written)
+
+
+def _audit_corrected(corrected: list[tuple[int, date]], *, told_by: str) -> None:
+    if not corrected:
+        return
+    days = [day for _, day in corrected]
+    things = sorted({entity_id for entity_id, _ in corrected})
+    after = {
+        "n_days": len(days),
+        "n_things": len(things),
+        "first_on": min(days).isoformat(),
+        "last_on": max(days).isoformat(),
+        "entity_ids": things[:MAX_THINGS_TOLD],
+    }
+    audit(None, action="correct readings", kind="readings", name=told_by, after=after)
 
 
 def _copy(cursor: CursorWrapper, *, statement: str, columns: list[Column]) -> None:

@@ -28,6 +28,7 @@ FROM readings_incoming incoming JOIN readings_dailyreading known USING (entity_i
 WHERE incoming.read_at >= known.read_at
     AND known.read_at >= (day + 1)::timestamp AT TIME ZONE 'UTC' - interval '1 second'
     AND incoming.used_bytes IS DISTINCT FROM known.used_bytes
+RETURNING entity_id, day
 """
 # The youngest reading of a day stands; what it leaves out stays; the same again changes nothing.
 MERGE_ASIDE = f"""

@@ -17,7 +17,8 @@ from starlette.routing import Route
 
 from standins.estate import Array, Estate
 from standins.redfish.faults import Faults
-from standins.redfish.resources import ROOT, Resource, Tree
+from standins.redfish.shapes import ROOT, Resource
+from standins.redfish.tree import Tree
 
 PAGE_MEMBERS = 25
 SESSION_SECONDS = 1800
@@ -73,10 +74,10 @@ class Service:
     async def _write(self, request: Request) -> Response:
         wanted = await request.json()
         name = f"{wanted['pool']}-{wanted['volume']}"
-        if name not in self.tree.volumes:
+        if name not in self.tree.ground.volumes:
             return JSONResponse({"error": f"no volume {name}"}, status_code=404)
-        self.tree.volumes[name][1].injected_bytes += int(wanted["bytes"])
-        return JSONResponse({"injected_bytes": self.tree.volumes[name][1].injected_bytes})
+        self.tree.ground.volumes[name][1].injected_bytes += int(wanted["bytes"])
+        return JSONResponse({"injected_bytes": self.tree.ground.volumes[name][1].injected_bytes})
 
     async def _sessions(self, request: Request) -> Response:
         if request.method == "GET":

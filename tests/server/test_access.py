@@ -110,7 +110,7 @@ SEE_FEEDS = READ - {"tenant viewer"}
 DO = {"planner", "operator", "administrator"}
 WHO: dict[str, set[str]] = {
     "changes_list": READ, "facets_retrieve": READ, "findings_list": READ,
-    "kinds_list": READ, "pools_list": READ, "pools_export_retrieve": READ,
+    "kinds_list": READ, "tenants_list": READ, "pools_list": READ, "pools_export_retrieve": READ,
     "pools_retrieve": READ, "pools_series_retrieve": READ, "pools_forecast_retrieve": READ,
     "pools_volumes_list": READ, "trace_read": READ, "tokens_list": READ,
     "tokens_create": READ, "tokens_destroy": READ,
@@ -195,6 +195,7 @@ def test_a_tenant_viewer_sees_their_own_tenants_alone(as_role, db):
     assert (counted["vm"], counted["project"], counted["tenant"]) == (1, 1, 1)
     assert counted["cluster"] == 0
     assert client.get("/api/v1/pools").json()["results"] == []
+    assert [row["name"] for row in client.get("/api/v1/tenants").json()] == ["gauges"]
 
 
 class TokenClient(Client):
@@ -255,6 +256,23 @@ def test_writes_leave_their_before_and_after_and_never_a_secret(api, make_feed, 
     assert (entry["actor_name"], entry["action"]) == ("planner", "set feed")
     assert (entry["before"]["is_paused"], entry["after"]["is_paused"]) == (False, True)
     assert "new-moon" not in json.dumps(list(AuditEntry.objects.values("before", "after")))
+
+
+def test_the_log_is_narrowed_to_who_wrote_and_what(api, make_feed, as_role):
+    feed = make_feed("http://127.0.0.1:1")
+    api.send("PATCH", f"/feeds/{feed.pk}", is_paused=True)
+    post(api.client, "/tokens", name="report", scopes=["read"])
+    auditor = as_role(Role.AUDITOR)
+
+    def actions(**wanted):
+        told = auditor.get("/api/v1/audit", wanted)
+        return [entry["action"] for entry in told.json()["results"]]
+
+    assert actions(by="planner") == ["make token", "set feed"]
+    assert actions(kind="feed") == ["set feed"]
+    assert actions(by="keel") == []
+    assert actions(before=(datetime.now(UTC) - timedelta(days=1)).isoformat()) == []
+    assert auditor.get("/api/v1/audit?before=soon").json()["errors"][0]["pointer"] == "#/before"
 
 
 def test_people_are_added_changed_and_refused_by_name(as_role):

@@ -44,14 +44,14 @@ def test_a_collection_brings_the_array_to_the_byte(standin, make_feed, run_feed)
     assert run.state == RunState.DONE, run.problem
     tree = heron.service.tree
     assert run.n_new == {
-        "array": 1, "port": 8, "shelf": len(tree.shelves), "pool": len(tree.pools),
-        "volume": len(tree.volumes), "drive": len(tree.drives),
+        "array": 1, "port": 8, "shelf": len(tree.ground.shelves), "pool": len(tree.ground.pools),
+        "volume": len(tree.ground.volumes), "drive": len(tree.ground.drives),
     }  # fmt: skip
     for pool in Pool.objects.select_related("entity"):
-        assert pool.usable_bytes == tree.pools[pool.entity.name].usable_bytes
+        assert pool.usable_bytes == tree.ground.pools[pool.entity.name].usable_bytes
         written = sum(pool.volumes.values_list("written_bytes", flat=True))
         assert pool.used_bytes == written
-    assert DailyReading.objects.count() == len(tree.pools) + len(tree.volumes)
+    assert DailyReading.objects.count() == len(tree.ground.pools) + len(tree.ground.volumes)
 
 
 def test_collecting_again_adds_nothing_and_sees_growth(standin, make_feed, run_feed):
@@ -186,7 +186,9 @@ def test_what_is_gone_is_retired_and_keeps_its_history(standin, make_feed, run_f
     heron = standin()
     feed = make_feed(heron.url)
     run_feed(feed)
-    del heron.service.tree.volumes["swift-2-" + heron.service.tree.pools["swift-2"].volumes[0].name]
+    del heron.service.tree.ground.volumes[
+        "swift-2-" + heron.service.tree.ground.pools["swift-2"].volumes[0].name
+    ]
     run = run_feed(feed)
     assert run.n_retired == {"volume": 1}
     gone = Entity.objects.get(kind="volume", retired_at__isnull=False)
@@ -297,6 +299,6 @@ def test_what_goes_through_ports_pools_and_volumes_is_counted(standin):
     told = awaited(collect(heron.url, user=USER, password=PASSWORD, progress=lambda step, n: None))
     counted = [d for d in told.documents if isinstance(d, CountersDocument)]
     tree = heron.service.tree
-    assert len(counted) == 8 + len(tree.pools) + len(tree.volumes)
+    assert len(counted) == 8 + len(tree.ground.pools) + len(tree.ground.volumes)
     port = next(d for d in counted if d.read_ops is None)
     assert min(port.read_bytes, port.write_bytes) > 0

@@ -1,5 +1,6 @@
 """Collectors of the other protocols, each against its stand-in or its real partner."""
 
+import asyncio
 import subprocess
 import sys
 from dataclasses import replace
@@ -34,8 +35,9 @@ from keelmark.feeds.errors import (
 )
 from keelmark.feeds.far_end import FarEnd, check_address, trust_of
 from keelmark.feeds.hypervisor import walk
-from keelmark.feeds.metrics.scrape import samples_in
+from keelmark.feeds.metrics.scrape import samples_in, scraped
 from keelmark.feeds.objects import listing
+from keelmark.feeds.redfish.client import open_reader
 from standins.estate import make_estate
 from standins.exporter import Exporter
 from standins.libvirt_xml import held_bytes, write_hosts
@@ -261,6 +263,20 @@ def test_without_a_list_private_networks_are_open_and_loopback_is_not(url, setti
     else:
         with pytest.raises(AddressError):
             check_address(url)
+
+
+def test_a_name_that_leads_elsewhere_when_it_is_connected_to_is_refused(standin, settings):
+    url = standin().url
+    settings.FEED_NETWORKS = ["10.0.0.0/8"]  # as if the name had led there when it was checked
+    with pytest.raises(AddressError, match=r"led to 127\.0\.0\.1"):
+        scraped(FarEnd(addresses=(url,)))
+
+    async def read() -> None:
+        async with open_reader(url, user=USER, password=PASSWORD):
+            pytest.fail("it was let in")
+
+    with pytest.raises(AddressError, match=r"led to 127\.0\.0\.1"):
+        asyncio.run(read())
 
 
 def test_a_wrong_sign_in_at_an_exporter_is_told():

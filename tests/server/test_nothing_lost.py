@@ -13,9 +13,12 @@ import pytest
 from django.db import connection
 from procrastinate.contrib.django.models import ProcrastinateJob
 
+from keelmark.access.models import AuditEntry
 from keelmark.config.state import PROJECT
+from keelmark.core.units import TIB
 from keelmark.estate.documents import CountersDocument, to_line
 from keelmark.estate.models import Entity, Finding, Pool, Protocol, Statement, Volume
+from keelmark.estate.services.delivery import open_delivery
 from keelmark.estate.services.findings import look_for_findings
 from keelmark.feeds.errors import UnreachableError
 from keelmark.feeds.far_end import FarEnd
@@ -244,6 +247,31 @@ def test_dropping_a_feed_retires_what_only_it_told(standin, make_feed, planner, 
     assert api.send("DELETE", f"/feeds/{feed.pk}").status_code == 204
     assert not Entity.objects.filter(retired_at=None).exclude(kind="site").exists()
     assert DailyReading.objects.exists()
+
+
+def test_what_others_tell_too_is_told_by_them_alone_once_a_source_is_dropped(api, owners, planner):
+    shore = ensure_feed(name="shore records", protocol=Protocol.FILE, addresses=[])
+    into = Imported(delivery=open_delivery(shore.source))
+    told = [array(), pool(), volume(workload="tide tables", size_bytes=2 * TIB)]
+    import_documents(told, into=into)
+    carry_out(run_id=push(api, owners, *told[:2], volume(workload="archive")).json()["id"])
+    known = Volume.objects.get()
+    assert (known.workload, known.size_bytes) == ("archive", volume().size_bytes)
+    assert Finding.objects.filter(kind="conflict", ended_at=None).count() == 1
+    assert api.send("DELETE", f"/feeds/{owners.pk}").status_code == 204
+    known.refresh_from_db()
+    assert (known.workload, known.size_bytes) == ("tide tables", 2 * TIB)
+    assert known.entity.retired_at is None
+    assert not Finding.objects.filter(kind="conflict", ended_at=None).exists()
+
+
+def test_asking_for_a_collection_leaves_who_asked(make_feed, planner):
+    feed = make_feed("http://127.0.0.1:1")
+    run = ask_collection(actor=planner, feed_id=feed.pk, is_trial=True)
+    entry = AuditEntry.objects.latest("pk")
+    assert (entry.actor_name, entry.action, entry.after) == (
+        "planner", "try feed", {"run_id": run.pk},
+    )  # fmt: skip
 
 
 def test_a_push_feed_is_not_gone_for_and_late_only_when_its_documents_are_old(api, owners, planner):

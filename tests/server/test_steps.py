@@ -3,8 +3,9 @@ from datetime import UTC, datetime, timedelta
 import pytest
 from django.db import connection
 
+from keelmark.access.models import AuditEntry
 from keelmark.estate.documents import CountersDocument, PerformanceDocument, ReadingsDocument
-from keelmark.feeds.importer import Imported, import_documents
+from keelmark.feeds.importer import BY_HAND, Imported, import_documents
 from keelmark.readings.models import Correction, DailyReading
 from keelmark.readings.partitions import keep_partitions
 from keelmark.readings.rollup import roll_up
@@ -95,6 +96,10 @@ def test_a_corrected_day_stands_and_what_it_said_is_kept(uid):
     assert DailyReading.objects.get(day=day).used_bytes == 130
     kept = Correction.objects.get()
     assert (kept.used_bytes_before, kept.used_bytes_after) == (100, 130)
+    entry = AuditEntry.objects.get(action="correct readings")
+    assert (entry.actor_name, entry.subject_name) == ("", BY_HAND)
+    assert entry.after["n_days"] == 1
+    assert entry.after["first_on"] == day.isoformat()
 
 
 def test_a_day_that_goes_on_is_no_correction(make_pool):

@@ -13,7 +13,7 @@ ROOT = "/redfish/v1"
 
 
 def volume_path(heron):
-    return f"{heron.service.tree.storage}/Volumes/swift-2-tide-gauge-01"
+    return f"{heron.service.tree.ground.storage}/Volumes/swift-2-tide-gauge-01"
 
 
 def test_busy_answers_503_with_when_to_come_back_as_often_as_told(heron, ask):
@@ -102,7 +102,7 @@ def test_what_is_written_shows_in_volume_and_pool_alike(standin):
     moment = heron.service.now()
 
     def books():
-        pool = tree.resource(f"{tree.storage}/StoragePools/swift-2", moment=moment)
+        pool = tree.resource(f"{tree.ground.storage}/StoragePools/swift-2", moment=moment)
         one = tree.resource(volume_path(heron), moment=moment)
         return [r["Capacity"]["Data"]["ConsumedBytes"] for r in (pool, one)]
 

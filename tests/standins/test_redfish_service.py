@@ -51,18 +51,18 @@ def links_in(body):
 
 
 def test_pages_together_hold_every_member_once(signed_in, heron):
-    path, names = f"{heron.service.tree.storage}/Volumes?$top=7", []
+    path, names = f"{heron.service.tree.ground.storage}/Volumes?$top=7", []
     while path:
         page = signed_in.get(path).json()
         assert len(page["Members"]) <= 7
         names += [member["@odata.id"] for member in page["Members"]]
         path = page.get("Members@odata.nextLink")
     assert len(names) == len(set(names)) == page["Members@odata.count"]
-    assert len(names) == len(heron.service.tree.volumes)
+    assert len(names) == len(heron.service.tree.ground.volumes)
 
 
 def test_expanding_shows_members_in_full(signed_in, heron):
-    page = signed_in.get(f"{heron.service.tree.storage}/StoragePools?$expand=.").json()
+    page = signed_in.get(f"{heron.service.tree.ground.storage}/StoragePools?$expand=.").json()
     assert all("Capacity" in member for member in page["Members"])
 
 

@@ -147,30 +147,29 @@ class Link(models.Model):
         return f"{type(self).__name__} to {self.wanted_uid}"
 
 
-class Mapping(Link):
+class VolumeLink(Link):
+    """A link of a volume, which each of its kinds names from the other side."""
+
+    OWNER = "volume"
+
+    class Meta:
+        abstract = True
+        ordering = ["volume", "wanted_uid", "pk"]
+        constraints = [
+            models.UniqueConstraint(name="one_%(class)s", fields=["volume", "wanted_uid"]),
+        ]
+
+
+class Mapping(VolumeLink):
     """A volume may be seen by a host or a cluster."""
 
-    OWNER = "volume"
     volume = models.ForeignKey(Volume, on_delete=models.CASCADE, related_name="mappings")
 
-    class Meta:
-        ordering = ["volume", "wanted_uid", "pk"]
-        constraints = [
-            models.UniqueConstraint(name="one_mapping", fields=["volume", "wanted_uid"]),
-        ]
 
-
-class Replica(Link):
+class Replica(VolumeLink):
     """A volume is replicated to another."""
 
-    OWNER = "volume"
     volume = models.ForeignKey(Volume, on_delete=models.CASCADE, related_name="replicas")
-
-    class Meta:
-        ordering = ["volume", "wanted_uid", "pk"]
-        constraints = [
-            models.UniqueConstraint(name="one_replica", fields=["volume", "wanted_uid"]),
-        ]
 
 
 class PoolBacking(Link):

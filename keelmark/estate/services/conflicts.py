@@ -11,7 +11,13 @@ OF_ACCOUNTS = (FindingKind.CONFLICT, FindingKind.TWO_IDENTITIES)
 MAX_SUBJECT = 400
 
 
-def keep_conflicts(accounts: dict[int, Account], *, met: Met, at: datetime) -> None:
+def keep_conflicts(
+    accounts: dict[int, Account],
+    *,
+    met: Met,
+    at: datetime,
+    judged: tuple[FindingKind, ...] = OF_ACCOUNTS,
+) -> None:
     """Open and end the conflicts of these things."""
     wanted: dict[tuple[FindingKind, int, str], tuple[str, list[int]]] = {}
     for pk, account in accounts.items():
@@ -23,7 +29,7 @@ def keep_conflicts(accounts: dict[int, Account], *, met: Met, at: datetime) -> N
         names = Entity.objects.filter(pk__in=others).values_list("name", flat=True)
         told = "told of under names that belong to " + ", ".join(sorted(names))
         wanted[FindingKind.TWO_IDENTITIES, pk, "uid"] = (told, others)
-    open_now = Finding.objects.filter(entity_id__in=accounts, kind__in=OF_ACCOUNTS, ended_at=None)
+    open_now = Finding.objects.filter(entity_id__in=accounts, kind__in=judged, ended_at=None)
     keep(wanted, standing=open_now, at=at)
 
 

@@ -12,7 +12,17 @@ from keelmark.estate import sql
 from keelmark.estate.documents import AboutDocument, EventDocument, ProtectionDocument, Thing
 from keelmark.estate.errors import UnknownParentError
 from keelmark.estate.kinds import SPECS
-from keelmark.estate.models import Entity, File, Kind, Pool, Protocol, Source, VirtualDisk, Volume
+from keelmark.estate.models import (
+    Entity,
+    File,
+    FindingKind,
+    Kind,
+    Pool,
+    Protocol,
+    Source,
+    VirtualDisk,
+    Volume,
+)
 from keelmark.estate.services.conflicts import keep_conflicts
 from keelmark.estate.services.identities import BATCH_ROWS, Met, meet
 from keelmark.estate.services.places import settle_places
@@ -24,9 +34,9 @@ from keelmark.estate.services.records import (
     write_events,
     write_protection,
 )
-from keelmark.estate.services.retiring import retire_unnamed
+from keelmark.estate.services.retiring import forget_source, retire_unnamed
 from keelmark.estate.services.rows import Change, Written, tie_loose_ends, write_rows
-from keelmark.estate.services.statements import Told, added_of, state, told_of
+from keelmark.estate.services.statements import Told, added_of, retold, state, told_of
 
 MAX_EXAMPLES = 40  # of what changed, by name
 
@@ -107,6 +117,21 @@ def record(
         noted = [pk for pk in met.new_ids if met.kinds[pk] in NOTED_KINDS]
         note_arrivals(noted, at=moments, delivery=delivery.number)
     return met
+
+
+@transaction.atomic
+def drop_source(source: Source, *, at: datetime) -> None:
+    """Forget a source: its words count no more, where others speak of the same things too."""
+    _take_turn()
+    left = sorted(forget_source(source, at=at))
+    for begin in range(0, len(left), BATCH_ROWS):
+        met = Met(kinds=_kinds_of(set(left[begin : begin + BATCH_ROWS])))
+        accounts = retold(met)
+        written = write_rows(accounts, met=met)
+        _settle(tied=set(), written=written, met=met)
+        _sum_thick(written)
+        _mark_orphans(written, met=met)
+        keep_conflicts(accounts, met=met, at=at, judged=(FindingKind.CONFLICT,))
 
 
 @transaction.atomic

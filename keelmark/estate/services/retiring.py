@@ -67,8 +67,8 @@ def retire_unheard(lost: dict[int, datetime], *, at: datetime) -> dict[Kind, lis
     return retired
 
 
-def drop_source(source: Source, *, at: datetime) -> dict[Kind, list[int]]:
-    """Forget a source; what no other tells of is retired."""
+def forget_source(source: Source, *, at: datetime) -> set[int]:
+    """Forget a source; what no other tells of is retired, what others tell of is returned."""
     lost = dict(source.statements.filter(gone_at=None).values_list("entity_id", "read_at"))
     source.statements.all().delete()
     told = set(
@@ -76,9 +76,9 @@ def drop_source(source: Source, *, at: datetime) -> dict[Kind, list[int]]:
             "entity_id", flat=True
         )
     )
-    retired = retire_unheard({pk: at for pk in lost if pk not in told}, at=at)
+    retire_unheard({pk: at for pk in lost if pk not in told}, at=at)
     source.delete()
-    return retired
+    return told
 
 
 def _under(of_uid: str) -> Q:

@@ -92,6 +92,19 @@ def state(
     return accounts
 
 
+def retold(met: Met) -> dict[int, Account]:
+    """Return the accounts of known things as their standing statements make them."""
+    standing: dict[int, list[Statement]] = {}
+    for one in Statement.objects.filter(entity_id__in=met.kinds).select_related("source"):
+        standing.setdefault(one.entity_id, []).append(one)
+        agreed = MUST_AGREE.get(met.kinds[one.entity_id], ())
+        met.learn(str(one.facts[name]) for name in agreed if one.facts.get(name) is not None)
+    return {
+        pk: _account(met.kinds[pk], statements=statements, is_changed=True, ids=met.ids)
+        for pk, statements in standing.items()
+    }
+
+
 @dataclass(slots=True, kw_only=True)
 class _Kept:
     """Statements to be written: new ones, changed ones, and those merely said again."""

@@ -26,6 +26,7 @@ from keelmark.feeds.far_end import (
     is_distrust,
     trust_of,
 )
+from keelmark.feeds.peers import check_peer
 
 ACCEPT = "application/openmetrics-text; version=1.0.0, text/plain; version=0.0.4; q=0.5"
 COUNTERS = ("read_ops", "write_ops", "read_bytes", "write_bytes", "busy_seconds")
@@ -59,7 +60,7 @@ def collect_metrics(far_end: FarEnd, progress: Progress) -> Collection:
     """Return the counters and amounts that an exporter tells now."""
     rules = rules_of(far_end.options.get("rules"))
     progress("scrape", 0)
-    text, content_type = _scraped(far_end)
+    text, content_type = scraped(far_end)
     read_at = datetime.now(UTC)
     try:
         samples = list(samples_in(text, content_type=content_type))
@@ -90,11 +91,16 @@ def rules_of(told: Any) -> dict[str, list[Rule]]:  # Any: options as they were s
     return rules
 
 
-def _scraped(far_end: FarEnd) -> tuple[str, str]:
+def scraped(far_end: FarEnd) -> tuple[str, str]:
+    """Return the text of an exporter and its content type; raise CollectError."""
     auth = httpx.BasicAuth(far_end.user, far_end.password) if far_end.user else None
     try:
         with httpx.Client(
-            timeout=far_end.timeout_seconds, verify=trust_of(far_end), trust_env=False, auth=auth
+            timeout=far_end.timeout_seconds,
+            verify=trust_of(far_end),
+            trust_env=False,
+            auth=auth,
+            event_hooks={"request": [check_peer]},
         ) as http:
             answer = http.get(far_end.address, headers={"Accept": ACCEPT})
     except httpx.TimeoutException as exc:

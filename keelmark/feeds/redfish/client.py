@@ -20,6 +20,7 @@ from keelmark.feeds.errors import (
     UnreachableError,
 )
 from keelmark.feeds.far_end import CERTIFICATE_WHY, DEFAULT_TIMEOUT_SECONDS, is_distrust
+from keelmark.feeds.peers import check_peer_async
 
 Resource = dict[str, Any]  # Any: JSON of whatever shape the array sends
 MAX_CONCURRENT = 8
@@ -194,6 +195,7 @@ async def open_reader(
         verify=trust if trust is not None else True,
         transport=transport,
         trust_env=False,
+        event_hooks={"request": [check_peer_async]},
     ) as http:
         reader = RedfishReader(
             url.rstrip("/"), user, password, http, back_off_seconds=back_off_seconds

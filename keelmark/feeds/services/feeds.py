@@ -10,8 +10,7 @@ from django.db import transaction
 
 from keelmark.access.services import audit
 from keelmark.estate.models import Protocol
-from keelmark.estate.services.delivery import ensure_source
-from keelmark.estate.services.retiring import drop_source
+from keelmark.estate.services.delivery import drop_source, ensure_source
 from keelmark.feeds import selectors
 from keelmark.feeds.errors import CollectError, FeedFormError
 from keelmark.feeds.far_end import FarEnd, check_address, trust_of

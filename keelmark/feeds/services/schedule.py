@@ -9,6 +9,7 @@ from django.db.models import Q
 from procrastinate.contrib.django import app as queue
 from procrastinate.exceptions import AlreadyEnqueued
 
+from keelmark.access.services import audit
 from keelmark.estate.models import Protocol
 from keelmark.feeds import selectors
 from keelmark.feeds.errors import FeedPausedError
@@ -24,6 +25,7 @@ REFRESH_TASK = "keelmark.forecasts.tasks.refresh_forecasts"
 JOIN_TASK = "keelmark.feeds.tasks.join"
 
 
+@transaction.atomic
 def ask_collection(*, actor: User, feed_id: int, is_trial: bool = False) -> Run:
     """Queue a collection and return its run, or the run that is under way already.
 
@@ -32,7 +34,10 @@ def ask_collection(*, actor: User, feed_id: int, is_trial: bool = False) -> Run:
     feed = selectors.feeds_for(actor).get(pk=feed_id)
     if feed.is_paused and not is_trial:
         raise FeedPausedError(name=feed.name)
-    return queue_run(feed, is_trial=is_trial)
+    run = queue_run(feed, is_trial=is_trial)
+    audit(actor, action="try feed" if is_trial else "collect feed", kind="feed",
+          subject_id=feed.pk, name=feed.name, after={"run_id": run.pk})  # fmt: skip
+    return run
 
 
 def queue_due(*, now: datetime) -> int:

@@ -11,6 +11,10 @@ export const keys = {
   kinds: ['kinds'] as const,
   findings: ['findings'] as const,
   mappings: ['mappings'] as const,
+  people: ['people'] as const,
+  tenants: ['tenants'] as const,
+  audit: ['audit'] as const,
+  tokens: ['tokens'] as const,
 };
 
 export function sessionQuery() {
@@ -25,6 +29,15 @@ export function poolsQuery(scope: string) {
     queryKey: [...keys.pools, 'list', scope],
     queryFn: () => bodyOf(api.GET('/api/v1/pools', { params: { query: { scope } } })),
     placeholderData: keepPreviousData,
+    refetchInterval: REFRESH_MS,
+  });
+}
+
+/** How many things of each kind this person may see. */
+export function kindsQuery() {
+  return queryOptions({
+    queryKey: keys.kinds,
+    queryFn: () => bodyOf(api.GET('/api/v1/kinds')),
     refetchInterval: REFRESH_MS,
   });
 }

@@ -11,7 +11,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Every write, newest first. */
+        /** @description Every write, newest first, of whom and what is asked. */
         get: operations["audit_list"];
         put?: never;
         post?: never;
@@ -464,6 +464,23 @@ export interface paths {
         put?: never;
         /** @description Queue the import; the run tells how far it is. */
         post: operations["sheets_import_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tenants": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The tenants, by name. */
+        get: operations["tenants_list"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1233,8 +1250,14 @@ export interface operations {
     audit_list: {
         parameters: {
             query?: {
+                /** @description only older writes */
+                before?: string;
+                /** @description whose; keel: the program's own */
+                by?: string;
                 /** @description The pagination cursor value. */
                 cursor?: string;
+                /** @description of what was written */
+                kind?: string;
             };
             header?: never;
             path?: never;
@@ -1248,6 +1271,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PaginatedAuditReadList"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2318,6 +2349,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tenants_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThingRead"][];
                 };
             };
         };

@@ -6,9 +6,10 @@
 
   interface Props {
     person: string;
+    rights: string[];
     onsignout: () => void;
   }
-  let { person, onsignout }: Props = $props();
+  let { person, rights, onsignout }: Props = $props();
   const UNITS = [
     { key: 'iec', name: 'TiB, 1024' },
     { key: 'si', name: 'TB, 1000' },
@@ -46,6 +47,14 @@
     value={preferences.theme}
     onpick={(key) => preferences.setTheme(key as Theme)}
   />
+  <nav class="mt-3 flex flex-col gap-1 border-t border-rule pt-2" aria-label="Yours">
+    <a class="hover:underline" href="/tokens">your tokens</a>
+    {#if rights.includes('manage people')}
+      <a class="hover:underline" href="/people">people and the log</a>
+    {:else if rights.includes('read audit')}
+      <a class="hover:underline" href="/people">the log</a>
+    {/if}
+  </nav>
   <button
     class="mt-3 w-full border-t border-rule pt-2 text-left hover:underline"
     onclick={onsignout}>sign out</button

@@ -38,6 +38,6 @@
   </nav>
   <div class="ml-auto flex items-center gap-5">
     <JumpBox />
-    <PersonMenu {person} {onsignout} />
+    <PersonMenu {person} {rights} {onsignout} />
   </div>
 </header>

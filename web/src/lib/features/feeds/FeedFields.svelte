@@ -1,5 +1,6 @@
 <script lang="ts">
-  import { Input, Label, Textarea } from 'flowbite-svelte';
+  import { Label } from 'flowbite-svelte';
+  import Field from '$lib/ui/Field.svelte';
   import Pick from '$lib/ui/Pick.svelte';
   import type { Refusal } from '$lib/api/refusal';
   import { EXAMPLES, told, type FeedForm } from './form';
@@ -13,7 +14,7 @@
   }
   let { form = $bindable(), isAdding, refusal, optionsFault }: Props = $props();
   const example = $derived(EXAMPLES[form.protocol]);
-  const field = 'mt-0.5 bg-paper py-1 text-sm text-ink';
+  const MONO = 'font-mono text-xs';
 </script>
 
 {#if isAdding}
@@ -27,81 +28,48 @@
     /></Label
   >
 {/if}
-<Label class="text-ink-soft"
-  >Name<Input size="sm" class={field} bind:value={form.name} required /></Label
->
+<Field label="Name" bind:value={form.name} fault={refusal?.of('name')} required />
 {#if example?.address}
-  <Label class="text-ink-soft"
-    >Addresses, one a line<Textarea
-      rows={2}
-      class={[field, 'w-full']}
-      placeholder={example.address}
-      bind:value={form.addresses}
-    /></Label
-  >
-  {#if refusal?.of('addresses')}<p class="text-signal">{refusal.of('addresses')}</p>{/if}
+  <Field
+    label="Addresses, one a line"
+    rows={2}
+    placeholder={example.address}
+    bind:value={form.addresses}
+    fault={refusal?.of('addresses')}
+  />
   <div class="grid grid-cols-2 gap-2">
-    <Label class="text-ink-soft"
-      >Sign-in<Input size="sm" class={field} autocomplete="off" bind:value={form.user} /></Label
-    >
-    <Label class="text-ink-soft"
-      >Password<Input
-        size="sm"
-        type="password"
-        class={field}
-        placeholder={isAdding ? '' : 'kept, never shown'}
-        autocomplete="new-password"
-        bind:value={form.password}
-      /></Label
-    >
+    <Field label="Sign-in" autocomplete="off" bind:value={form.user} />
+    <Field
+      label="Password"
+      type="password"
+      placeholder={isAdding ? '' : 'kept, never shown'}
+      autocomplete="new-password"
+      bind:value={form.password}
+    />
   </div>
 {/if}
 <div class="grid grid-cols-3 gap-2">
-  <Label class="text-ink-soft"
-    >every, min<Input
-      size="sm"
-      type="number"
-      min="1"
-      class={field}
-      bind:value={form.every_minutes}
-    /></Label
-  >
-  <Label class="text-ink-soft"
-    >unread, h<Input
-      size="sm"
-      type="number"
-      min="1"
-      class={field}
-      bind:value={form.allowed_age_hours}
-    /></Label
-  >
-  <Label class="text-ink-soft"
-    >patience, s<Input
-      size="sm"
-      type="number"
-      min="1"
-      class={field}
-      bind:value={form.timeout_seconds}
-    /></Label
-  >
+  <Field label="every, min" type="number" min="1" bind:value={form.every_minutes} />
+  <Field label="unread, h" type="number" min="1" bind:value={form.allowed_age_hours} />
+  <Field label="patience, s" type="number" min="1" bind:value={form.timeout_seconds} />
 </div>
 <details open={isAdding}>
   <summary class="text-ink-soft">options and authority</summary>
-  <Label class="mt-1 text-ink-soft"
-    >Options, as JSON<Textarea
+  <div class="mt-1 flex flex-col gap-2">
+    <Field
+      label="Options, as JSON"
       rows={5}
-      class={[field, 'w-full font-mono text-xs']}
+      class={MONO}
       placeholder={told(example?.options ?? {})}
       bind:value={form.options}
-    /></Label
-  >
-  {#if optionsFault}<p class="text-signal">{optionsFault}</p>{/if}
-  <Label class="mt-2 text-ink-soft"
-    >Certificate of the own authority, PEM<Textarea
+      fault={optionsFault}
+    />
+    <Field
+      label="Certificate of the own authority, PEM"
       rows={2}
-      class={[field, 'w-full font-mono text-xs']}
+      class={MONO}
       bind:value={form.ca_certificate}
-    /></Label
-  >
-  {#if refusal?.of('ca_certificate')}<p class="text-signal">{refusal.of('ca_certificate')}</p>{/if}
+      fault={refusal?.of('ca_certificate')}
+    />
+  </div>
 </details>

@@ -2,14 +2,14 @@
   import { createQuery } from '@tanstack/svelte-query';
   import { Button } from 'flowbite-svelte';
   import { page } from '$app/state';
-  import { sessionQuery } from '$lib/api/queries';
+  import { kindsQuery, sessionQuery } from '$lib/api/queries';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { setQuery } from '$lib/url/bearing.svelte';
   import FeedMargin from './FeedMargin.svelte';
   import FeedRow from './FeedRow.svelte';
   import FeedsHead from './FeedsHead.svelte';
   import { COLUMNS, inColumns, othersOf } from './kinds';
-  import { kindsQuery, liveFeedsQuery } from './queries';
+  import { liveFeedsQuery } from './queries';
   import Runs from './Runs.svelte';
 
   const feeds = createQuery(liveFeedsQuery);

@@ -29,14 +29,6 @@ export function runsQuery(feedId: number | null) {
   });
 }
 
-export function kindsQuery() {
-  return queryOptions({
-    queryKey: keys.kinds,
-    queryFn: () => bodyOf(api.GET('/api/v1/kinds')),
-    refetchInterval: IDLE_MS,
-  });
-}
-
 export function findingsQuery() {
   return queryOptions({
     queryKey: keys.findings,

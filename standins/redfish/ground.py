@@ -1,0 +1,43 @@
+"""What all resources of one array are told from."""
+
+from standins.estate import Array, Estate
+from standins.estate_file import drives_of
+from standins.redfish.shapes import ROOT
+
+SHELF_BAYS = 24
+
+
+class Ground:
+    """One array of an estate, by the names its resources go by."""
+
+    def __init__(self, estate: Estate, *, array: Array) -> None:
+        """Serve one array of an estate."""
+        self.estate = estate
+        self.array = array
+        name = array.name
+        self.storage = (
+            f"{ROOT}/Systems/{name}/Storage/{name}"
+            if array.story.location == "systems"
+            else f"{ROOT}/Storage/{name}"
+        )
+        self.pools = {pool.name: pool for pool in array.pools}
+        self.volumes = {
+            f"{pool.name}-{volume.name}": (pool, volume)
+            for pool in array.pools
+            for volume in pool.volumes
+        }
+        self.drives = {f"{number:04d}": (role, pool) for number, role, pool in drives_of(array)}
+        self.shelves = [
+            f"{name}-shelf-{number + 1}" for number in range(-(-len(self.drives) // SHELF_BAYS))
+        ]
+        self.ports_seen = sorted({w for *_, v in self.volumes.values() for w in v.seen_by})
+        self.exports = {
+            store.volume.name: store
+            for cluster in estate.clusters
+            for store in cluster.datastores
+            if store.is_nfs and store.array is array
+        }
+        self.n_drives = dict.fromkeys(self.pools, 0)
+        for _, pool in self.drives.values():
+            if pool is not None:
+                self.n_drives[pool.name] += 1

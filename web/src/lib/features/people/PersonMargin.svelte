@@ -1,0 +1,129 @@
+<script lang="ts">
+  import { createMutation, useQueryClient } from '@tanstack/svelte-query';
+  import { Button, Checkbox, Label } from 'flowbite-svelte';
+  import { keys } from '$lib/api/queries';
+  import { Refusal } from '$lib/api/refusal';
+  import Field from '$lib/ui/Field.svelte';
+  import Pick from '$lib/ui/Pick.svelte';
+  import { setQuery } from '$lib/url/bearing.svelte';
+  import { addPerson, changePerson, type Person } from './queries';
+  import { mayOf, roleItems, type Role } from './roles';
+
+  interface Props {
+    person: Person | null; // null: one is being added
+    tenants: { id: number; name: string }[];
+    isOneself: boolean;
+  }
+  let { person, tenants, isOneself }: Props = $props();
+  const client = useQueryClient();
+  // The margin is made anew for each person, so the form begins with what that person is now.
+  // svelte-ignore state_referenced_locally
+  const form = $state({
+    name: person?.name ?? '',
+    password: '',
+    role: (person?.role ?? 'planner') as Role,
+    tenant_ids: [...(person?.tenant_ids ?? [])],
+  });
+  const done = async () => {
+    form.password = '';
+    await client.invalidateQueries({ queryKey: keys.people });
+    await client.invalidateQueries({ queryKey: keys.audit });
+  };
+  const keep = createMutation(() => ({
+    mutationFn: () => {
+      const { name, password, role } = form;
+      const tenant_ids = role === 'tenant viewer' ? form.tenant_ids : [];
+      return person
+        ? changePerson(person.id, { role, tenant_ids, ...(password ? { password } : {}) })
+        : addPerson({ name, password, role, tenant_ids });
+    },
+    onSuccess: async (kept: Person) => {
+      await done();
+      if (!person) await setQuery('person', String(kept.id));
+    },
+  }));
+  const service = createMutation(() => ({
+    mutationFn: () => changePerson(person?.id ?? 0, { is_active: !person?.is_active }),
+    onSuccess: done,
+  }));
+  const refusal = $derived(keep.error instanceof Refusal ? keep.error : null);
+  const flip = (id: number) => {
+    form.tenant_ids = form.tenant_ids.includes(id)
+      ? form.tenant_ids.filter((one) => one !== id)
+      : [...form.tenant_ids, id];
+  };
+</script>
+
+<form
+  class="flex flex-col gap-2"
+  onsubmit={(event) => {
+    event.preventDefault();
+    keep.mutate();
+  }}
+>
+  <h2 class="water">{person ? person.name : 'A new person'}</h2>
+  {#if !person}
+    <Field
+      label="Name"
+      autocomplete="off"
+      bind:value={form.name}
+      fault={refusal?.of('name')}
+      required
+    />
+  {/if}
+  <Label class="text-ink-soft"
+    >Role<Pick
+      class="mt-0.5"
+      label="role"
+      value={form.role}
+      items={roleItems}
+      onpick={(role) => (form.role = role as Role)}
+    /></Label
+  >
+  <p class="text-ink-soft">{mayOf(form.role)}</p>
+  {#if form.role === 'tenant viewer'}
+    <fieldset>
+      <legend class="text-ink-soft">Own tenants</legend>
+      {#each tenants as tenant (tenant.id)}
+        <Checkbox
+          checked={form.tenant_ids.includes(tenant.id)}
+          onchange={() => flip(tenant.id)}
+          class="py-0.5 text-sm text-ink">{tenant.name}</Checkbox
+        >
+      {:else}
+        <p>No feed has told of a tenant yet.</p>
+      {/each}
+    </fieldset>
+  {/if}
+  <Field
+    label={person ? 'New password' : 'Password'}
+    type="password"
+    placeholder={person ? 'as it is' : ''}
+    autocomplete="new-password"
+    bind:value={form.password}
+    fault={refusal?.of('password')}
+    required={!person}
+  />
+  {#if keep.error}<p class="text-signal" role="alert">{keep.error.message}</p>{/if}
+  {#if keep.isSuccess}<p role="status">Kept; it holds from their next request on.</p>{/if}
+  <div class="flex gap-2">
+    <Button size="xs" type="submit" disabled={keep.isPending}>{person ? 'keep' : 'add'}</Button>
+    {#if person && !isOneself}
+      <Button
+        size="xs"
+        color="alternative"
+        disabled={service.isPending}
+        onclick={() => service.mutate()}
+        >{person.is_active ? 'take out of service' : 'back into service'}</Button
+      >
+    {/if}
+  </div>
+  {#if service.error}<p class="text-signal" role="alert">{service.error.message}</p>{/if}
+  {#if person}
+    <button
+      type="button"
+      class="mt-2 text-left underline"
+      onclick={() => void setQuery('by', person.name)}>what {person.name} wrote</button
+    >
+  {/if}
+</form>

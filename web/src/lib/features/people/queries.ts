@@ -1,0 +1,67 @@
+import { infiniteQueryOptions, queryOptions } from '@tanstack/svelte-query';
+import { api, bodyOf, type Schemas } from '$lib/api/client';
+import { keys } from '$lib/api/queries';
+
+export type Person = Schemas['PersonRead'];
+export type Entry = Schemas['AuditRead'];
+export type Token = Schemas['TokenRead'];
+
+export function peopleQuery(isWanted: boolean) {
+  return queryOptions({
+    queryKey: keys.people,
+    queryFn: () => bodyOf(api.GET('/api/v1/people')),
+    enabled: isWanted,
+  });
+}
+
+export function tenantsQuery() {
+  return queryOptions({
+    queryKey: keys.tenants,
+    queryFn: () => bodyOf(api.GET('/api/v1/tenants')),
+  });
+}
+
+/** The log a page at a time, each page older than the one before. */
+export function logQuery(wanted: { by: string; kind: string }) {
+  return infiniteQueryOptions({
+    queryKey: [...keys.audit, wanted.by, wanted.kind],
+    queryFn: ({ pageParam }) =>
+      bodyOf(
+        api.GET('/api/v1/audit', {
+          params: {
+            query: {
+              ...(wanted.by ? { by: wanted.by } : {}),
+              ...(wanted.kind ? { kind: wanted.kind } : {}),
+              ...(pageParam ? { cursor: pageParam } : {}),
+            },
+          },
+        }),
+      ),
+    initialPageParam: '',
+    getNextPageParam: (page) =>
+      page.next ? new URL(page.next).searchParams.get('cursor') : undefined,
+  });
+}
+
+export function tokensQuery() {
+  return queryOptions({
+    queryKey: keys.tokens,
+    queryFn: () => bodyOf(api.GET('/api/v1/tokens')),
+  });
+}
+
+export function addPerson(body: Schemas['PersonWriteRequest']) {
+  return bodyOf(api.POST('/api/v1/people', { body }));
+}
+
+export function changePerson(id: number, body: Schemas['PatchedPersonChangeRequest']) {
+  return bodyOf(api.PATCH('/api/v1/people/{id}', { params: { path: { id } }, body }));
+}
+
+export function makeToken(body: Schemas['TokenWriteRequest']) {
+  return bodyOf(api.POST('/api/v1/tokens', { body }));
+}
+
+export function revokeToken(id: number) {
+  return bodyOf(api.DELETE('/api/v1/tokens/{id}', { params: { path: { id } } }));
+}

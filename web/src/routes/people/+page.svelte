@@ -1,0 +1,5 @@
+<script lang="ts">
+  import PeoplePage from '$lib/features/people/PeoplePage.svelte';
+</script>
+
+<PeoplePage />
