@@ -160,7 +160,7 @@ def add_person(*, actor: User, name: str, password: str, role: Role, tenant_ids:
     person = User.objects.create_user(name, password=password)
     membership = Membership.objects.create(user=person, role=role)
     membership.tenants.set(tenant_ids)
-    after = {"role": role, "tenant_ids": tenant_ids}
+    after = _told(person, membership=membership)
     audit(actor, action="add person", kind="person", subject_id=person.pk, name=name, after=after)
     return person
 
@@ -203,7 +203,7 @@ def _told(person: User, *, membership: Membership) -> Facts:
     return {
         "role": membership.role,
         "is_active": person.is_active,
-        "tenant_ids": sorted(membership.tenants.values_list("pk", flat=True)),
+        "tenants": sorted(membership.tenants.values_list("name", flat=True)),
     }
 
 

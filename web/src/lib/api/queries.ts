@@ -33,6 +33,13 @@ export function poolsQuery(scope: string) {
   });
 }
 
+export function tenantsQuery() {
+  return queryOptions({
+    queryKey: keys.tenants,
+    queryFn: () => bodyOf(api.GET('/api/v1/tenants')),
+  });
+}
+
 /** How many things of each kind this person may see. */
 export function kindsQuery() {
   return queryOptions({

@@ -9,4 +9,5 @@ export {
   formatSeconds,
   todayIso,
 } from './dates';
+export { counted } from './kinds';
 export { preferences } from './preferences.svelte';

@@ -37,7 +37,7 @@
     {/each}
   </nav>
   <div class="ml-auto flex items-center gap-5">
-    <JumpBox />
+    {#if rights.includes('plan') || rights.includes('read feeds')}<JumpBox />{/if}
     <PersonMenu {person} {rights} {onsignout} />
   </div>
 </header>

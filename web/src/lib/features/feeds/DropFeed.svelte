@@ -3,7 +3,7 @@
   import { Button, Modal } from 'flowbite-svelte';
   import type { Feed } from '$lib/api/client';
   import { setQuery } from '$lib/url/bearing.svelte';
-  import { counted } from './kinds';
+  import { counted } from '$lib/format';
   import { dropFeed } from './queries';
 
   interface Props {
@@ -36,7 +36,7 @@
   </p>
   {#if drop.error}<p class="text-signal" role="alert">{drop.error.message}</p>{/if}
   <div class="mt-3 flex gap-2">
-    <Button size="xs" disabled={drop.isPending} onclick={() => drop.mutate()}>drop it</Button>
     <Button size="xs" color="alternative" onclick={() => (isAsking = false)}>leave it</Button>
+    <Button size="xs" disabled={drop.isPending} onclick={() => drop.mutate()}>drop it</Button>
   </div>
 </Modal>

@@ -10,6 +10,7 @@
   import FeedFields from './FeedFields.svelte';
   import { formOf, type FeedForm } from './form';
   import { PROTOCOLS } from './kinds';
+  import TrialResult from './TrialResult.svelte';
   import { addFeed, changeFeed, tryFeed } from './queries';
 
   interface Props {
@@ -84,11 +85,7 @@
         <FeedFields bind:form {isAdding} {refusal} {optionsFault} />
         {#if keep.error}<p class="text-signal" role="alert">{keep.error.message}</p>{/if}
         {#if keep.isSuccess}<p role="status">Kept; it counts from the next run on.</p>{/if}
-        {#if trial.isSuccess}
-          <p role="status">
-            Being tried: what it would change stands among the runs, and nothing is written.
-          </p>
-        {/if}
+        {#if trial.data}<TrialResult feedId={trial.data.feed_id} runId={trial.data.id} />{/if}
         <div class="flex flex-wrap gap-2">
           <Button size="xs" type="submit" disabled={keep.isPending}
             >{isAdding ? 'add it' : 'keep'}</Button

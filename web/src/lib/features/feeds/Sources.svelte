@@ -35,7 +35,9 @@
     <FeedsHead here="sources">
       {#if feeds.data && quiet.length > 0}
         <span class="text-signal"
-          >{quiet.length} of {feeds.data.length} feeds are quiet: what they tell stands as last read</span
+          >{quiet.length} of {feeds.data.length} feeds
+          {quiet.length === 1 ? 'is quiet: what it tells' : 'are quiet: what they tell'} stands as last
+          read</span
         >
       {:else if feeds.data}
         <span class="text-ink-soft">all {feeds.data.length} feeds tell what they should</span>

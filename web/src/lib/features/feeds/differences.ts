@@ -1,5 +1,5 @@
 import type { Run } from '$lib/api/client';
-import { counted } from './kinds';
+import { counted } from '$lib/format';
 
 /** “+3 volumes, −1 VM, 12 volumes grown”, or that nothing differs. */
 export function differenceOf(run: Run): string {

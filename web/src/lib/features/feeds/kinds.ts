@@ -1,3 +1,5 @@
+import { counted } from '$lib/format';
+
 /** The columns of the coverage, from what stores to who consumes; the rest is told together. */
 export const COLUMNS = [
   { kind: 'array', name: 'arrays' },
@@ -28,18 +30,6 @@ export function othersOf(covers: Record<string, number>): string {
     .filter(([kind]) => !SHOWN.has(kind))
     .map(([kind, n]) => counted(kind, n))
     .join(', ');
-}
-
-const PLURALS: Record<string, string> = {
-  vm: 'VMs',
-  shelf: 'shelves',
-  'host-device': 'host devices',
-};
-const SINGLES: Record<string, string> = { vm: 'VM', 'host-device': 'host device' };
-
-/** “1 pool”, “3 shelves”, “12 VMs”. */
-export function counted(kind: string, n: number): string {
-  return `${n} ${n === 1 ? (SINGLES[kind] ?? kind) : (PLURALS[kind] ?? `${kind}s`)}`;
 }
 
 export const PROTOCOLS: Record<string, string> = {

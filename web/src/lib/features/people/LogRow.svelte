@@ -27,8 +27,7 @@
   <span class="lead">{entry.action} <span class="font-semibold">{entry.subject_name}</span></span>
   <span>
     {#each changes as change, at (change.name)}
-      {#if at > 0};
-      {/if}<span class="text-ink-soft">{change.name}</span>
+      {at > 0 ? '; ' : ''}<span class="text-ink-soft">{change.name}</span>
       {#if change.before !== null && change.after !== null}
         <s class="text-ink-soft">{change.before}</s> → {change.after}
       {:else}

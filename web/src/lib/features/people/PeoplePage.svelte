@@ -2,13 +2,13 @@
   import { createQuery } from '@tanstack/svelte-query';
   import { Button } from 'flowbite-svelte';
   import { page } from '$app/state';
-  import { sessionQuery } from '$lib/api/queries';
+  import { sessionQuery, tenantsQuery } from '$lib/api/queries';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { setQuery } from '$lib/url/bearing.svelte';
   import Log from './Log.svelte';
   import PersonMargin from './PersonMargin.svelte';
   import PersonRow from './PersonRow.svelte';
-  import { peopleQuery, tenantsQuery } from './queries';
+  import { peopleQuery } from './queries';
 
   const session = createQuery(sessionQuery);
   const mayManage = $derived(session.data?.rights.includes('manage people') ?? false);

@@ -14,6 +14,7 @@
     mutationFn: (id: number) => revokeToken(id),
     onSuccess: () => client.invalidateQueries({ queryKey: keys.tokens }),
   }));
+  let asked: number | null = $state(null); // whose end is to be said twice
   const left = (expiresAt: string) => daysUntil(expiresAt);
 </script>
 
@@ -45,8 +46,9 @@
           size="xs"
           color="alternative"
           disabled={revoke.isPending}
-          onclick={() => revoke.mutate(token.id)}
-          aria-label="revoke {token.name}">revoke</Button
+          onclick={() => (asked === token.id ? revoke.mutate(token.id) : (asked = token.id))}
+          onblur={() => (asked = null)}
+          aria-label="revoke {token.name}">{asked === token.id ? 'for good?' : 'revoke'}</Button
         >
       </div>
     {:else}

@@ -1,7 +1,8 @@
+import { formatDay } from '$lib/format';
+
 const NAMES: Record<string, string> = {
   is_active: 'in service',
   is_paused: 'paused',
-  tenant_ids: 'tenants',
   has_new_password: 'a new password',
   every_minutes: 'every, minutes',
   allowed_age_hours: 'unread after, hours',
@@ -9,6 +10,7 @@ const NAMES: Record<string, string> = {
   ca_certificate: 'own authority',
 };
 const MAX_WORDS = 60;
+const MOMENT = /^\d{4}-\d\d-\d\dT\d\d:\d\d/;
 
 type Facts = Record<string, unknown> | null | undefined;
 
@@ -35,6 +37,7 @@ function told(fact: unknown): string {
   if (fact === true) return 'yes';
   if (fact === false) return 'no';
   if (Array.isArray(fact)) return fact.length > 0 ? fact.map(told).join(', ') : 'none';
+  if (typeof fact === 'string' && MOMENT.test(fact)) return formatDay(fact);
   const words = typeof fact === 'object' ? JSON.stringify(fact) : String(fact);
   return words.length > MAX_WORDS ? `${words.slice(0, MAX_WORDS)}…` : words;
 }

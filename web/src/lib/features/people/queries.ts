@@ -14,13 +14,6 @@ export function peopleQuery(isWanted: boolean) {
   });
 }
 
-export function tenantsQuery() {
-  return queryOptions({
-    queryKey: keys.tenants,
-    queryFn: () => bodyOf(api.GET('/api/v1/tenants')),
-  });
-}
-
 /** The log a page at a time, each page older than the one before. */
 export function logQuery(wanted: { by: string; kind: string }) {
   return infiniteQueryOptions({

@@ -35,7 +35,7 @@
 {:else if session.data?.is_signed_in}
   <div class="flex h-dvh flex-col">
     <TopLine person={session.data.name ?? ''} rights={session.data.rights} onsignout={signOut} />
-    <BearingLine />
+    {#if session.data.role !== 'tenant viewer'}<BearingLine />{/if}
     <OutageLine />
     <main class="min-h-0 flex-1">{@render children()}</main>
   </div>
