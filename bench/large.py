@@ -199,7 +199,7 @@ def _reads(n_days: int) -> None:
 
     from keelmark.access.services import ensure_person
     from keelmark.estate.models import Entity
-    from keelmark.forecasts.services import refresh
+    from keelmark.forecasts.services.pools import refresh
     from keelmark.readings.selectors import series_of
 
     today = datetime.now(UTC).date()

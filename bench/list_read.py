@@ -29,7 +29,7 @@ def main() -> None:
 def _fill() -> None:
     from keelmark.estate.documents import ArrayDocument, PoolDocument, ReadingsDocument
     from keelmark.feeds.importer import Imported, import_documents
-    from keelmark.forecasts.services import refresh
+    from keelmark.forecasts.services.pools import refresh
 
     now = datetime.now(UTC)
     rng = np.random.default_rng(2)

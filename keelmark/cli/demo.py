@@ -278,7 +278,7 @@ def _collections() -> None:
     from keelmark.estate.services.findings import look_for_findings
     from keelmark.feeds.models import Feed, Run
     from keelmark.feeds.services.schedule import LIVE, queue_due, sweep_lost
-    from keelmark.forecasts.services import refresh
+    from keelmark.forecasts.services.pools import refresh
 
     was_collected = Feed.objects.filter(last_good_at__isnull=False).exists()
     now = datetime.now(UTC)

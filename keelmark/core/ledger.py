@@ -7,6 +7,8 @@ from math import isinf
 from keelmark.core.errors import RangeError
 from keelmark.core.units import PERCENT, checked_bytes, percent_of
 
+SLACK_DAYS_SHARE = 1.1  # a state is left a tenth of the days later than it is entered
+SLACK_USABLE_PARTS = 100  # and a hundredth of usable lower
 URGENT_BEYOND_CAUTION_DAYS = 14  # two weeks: shorter than any purchase
 
 
@@ -183,6 +185,7 @@ def attention_of(
     early_days: float | None,
     likely_days: float | None,
     is_unread: bool = False,
+    stood: Attention | None = None,
 ) -> Judgement:
     """Judge one object by its ledger and its runway to the limit mark.
 
@@ -194,20 +197,57 @@ def attention_of(
         Runway to the limit mark in days; inf = not within the horizon, None = not judged.
     is_unread : bool
         Whether the newest reading is older than its feed allows.
+    stood : Attention, optional
+        What it was judged to be last time.
 
     Returns
     -------
     Judgement
-        The first rule that holds, in the order unread, over, urgent, caution, clear.
+        The first rule that holds, in the order unread, over, urgent, caution, clear. A state
+        is left for a lighter one only once it is missed by a margin of 1 % of usable and a
+        tenth of the days, so that what stands at a line does not flap.
     """
+    books = {"early_days": early_days, "likely_days": likely_days}
+    judged = _judged(ledger, is_unread=is_unread, slack=False, **books)
+    if stood is None or _WEIGHT[judged.attention] >= _WEIGHT[stood]:
+        return judged
+    if Attention.UNREAD in (stood, judged.attention):
+        return judged
+    held = _judged(ledger, is_unread=is_unread, slack=True, **books)
+    if _WEIGHT[held.attention] <= _WEIGHT[judged.attention]:
+        return judged
+    return Judgement(attention=held.attention, because=f"{held.because}, or only just not")
+
+
+_WEIGHT = {
+    Attention.CLEAR: 0,
+    Attention.UNREAD: 0,
+    Attention.CAUTION: 1,
+    Attention.URGENT: 2,
+    Attention.OVER: 3,
+}
+
+
+def _judged(
+    ledger: Ledger,
+    *,
+    early_days: float | None,
+    likely_days: float | None,
+    is_unread: bool,
+    slack: bool,
+) -> Judgement:
+    """The first rule that holds; with slack, each holds a little before its line."""
     lead = ledger.marks.lead_time_days
-    early = float("inf") if early_days is None else early_days
-    likely = float("inf") if likely_days is None else likely_days
+    reach = SLACK_DAYS_SHARE if slack else 1.0
+    margin = ledger.usable_bytes // SLACK_USABLE_PARTS if slack else 0
+    early = float("inf") if early_days is None else early_days / reach
+    likely = float("inf") if likely_days is None else likely_days / reach
+    used = ledger.used_bytes + margin
     overcommit = ledger.overcommit_percent
-    is_past_caution = ledger.used_bytes >= ledger.caution_bytes
+    is_past_caution = used >= ledger.caution_bytes
     rules = (
         (is_unread, Attention.UNREAD, "no reading young enough to judge by"),
-        (ledger.used_bytes >= ledger.limit_bytes, Attention.OVER, "used is past the limit mark"),
+        (used >= ledger.limit_bytes, Attention.OVER, "used is past the limit mark"),
         (early < lead, Attention.URGENT, f"may end inside the lead time of {lead} d"),
         (
             is_past_caution and likely < URGENT_BEYOND_CAUTION_DAYS,

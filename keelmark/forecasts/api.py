@@ -19,6 +19,7 @@ from rest_framework.viewsets import GenericViewSet
 
 from keelmark.access.api import Problem, actor_of
 from keelmark.access.errors import FieldFault, FormError
+from keelmark.core.forecast import Repair
 from keelmark.core.ledger import Attention
 from keelmark.estate import selectors as estate
 from keelmark.estate.models import Pool
@@ -27,6 +28,7 @@ from keelmark.feeds.selectors import feed_name_of
 from keelmark.forecasts import selectors
 from keelmark.forecasts.changes import changes_for
 from keelmark.forecasts.export import csv_of
+from keelmark.forecasts.findings import NOTHING_FOUND
 from keelmark.forecasts.models import Reach
 from keelmark.forecasts.rows import (
     Listed,
@@ -36,7 +38,7 @@ from keelmark.forecasts.rows import (
     row_of,
     row_of_listed,
 )
-from keelmark.forecasts.services import HORIZON_DAYS
+from keelmark.forecasts.services.making import HORIZON_DAYS
 from keelmark.forecasts.workings import workings_of
 
 MAX_WINDOW_DAYS = 4000
@@ -125,12 +127,41 @@ class ShiftRead(serializers.Serializer[Record]):
     bytes = Int64Field()
 
 
+class PaceChangeRead(serializers.Serializer[Record]):
+    on = serializers.DateField()
+    before_bytes_per_day = Int64Field()
+    after_bytes_per_day = Int64Field()
+
+
+class RepairRead(serializers.Serializer[Record]):
+    first_on = serializers.DateField()
+    last_on = serializers.DateField()
+    why = serializers.ChoiceField(choices=[r.name.lower() for r in Repair if r])
+
+
+class JumpsRead(serializers.Serializer[Record]):
+    n = serializers.IntegerField()
+    mean_bytes = Int64Field()
+    last_on = serializers.DateField()
+
+
+class FindingsRead(serializers.Serializer[Record]):
+    """What the model saw in the past."""
+
+    shifts = ShiftRead(many=True)
+    pace_changes = PaceChangeRead(many=True)
+    repairs = RepairRead(many=True)
+    jumps = JumpsRead(allow_null=True)
+    weekly_swing_bytes = Int64Field(allow_null=True)
+    monthly_swing_bytes = Int64Field(allow_null=True)
+    n_kin = serializers.IntegerField()
+
+
 class SoundingsRead(serializers.Serializer[Record]):
     first_on = serializers.DateField()
     used_bytes = serializers.ListField(child=Int64Field(allow_null=True))
     usable_bytes = serializers.ListField(child=Int64Field(allow_null=True))
-    odd_on = serializers.ListField(child=serializers.DateField())
-    shifts = ShiftRead(many=True)
+    findings = FindingsRead()
 
 
 class ForecastRead(serializers.Serializer[Record]):
@@ -279,8 +310,7 @@ class PoolViewSet(GenericViewSet[Pool]):
             SoundingsRead(
                 {
                     **_plain(soundings),
-                    "odd_on": forecast.odd_on if forecast else [],
-                    "shifts": forecast.shifts if forecast else [],
+                    "findings": forecast.findings if forecast else NOTHING_FOUND,
                 }
             ).data
         )

@@ -110,7 +110,7 @@ def _shifts(pool: Pool, *, now: datetime) -> list[Change]:
     if forecast is None:
         return []
     changes = []
-    for shift in forecast.shifts:
+    for shift in forecast.findings.get("shifts", ()):
         on = date.fromisoformat(shift["on"])
         if (now.date() - on).days > SHIFT_DAYS:
             continue

@@ -1,4 +1,4 @@
-"""The standing forecast of each pool, made anew whenever readings come."""
+"""Standing forecasts, made anew whenever readings come, and the runs that make them."""
 
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
@@ -13,26 +13,27 @@ class Reach(models.IntegerChoices):
     NO_END = 3, "no end in sight"
 
 
-class PoolForecast(models.Model):
-    """Runway, attention and fan of one pool; dates are null beyond the horizon."""
+class KeptForecast(models.Model):
+    """What is kept of a forecast: its outlook, dates, findings and record, all made at once.
 
-    pool = models.OneToOneField(
-        "estate.Pool", on_delete=models.CASCADE, primary_key=True, related_name="forecast"
-    )
+    Dates are null beyond the horizon; the chance that the limit is reached all the same is
+    kept beside them. The path is compact: level, pace, three variances and two rhythms, from
+    which every quantile of every day is computed when it is asked for.
+    """
+
     made_at = models.DateTimeField()
     as_of = models.DateField(null=True)
     growth_bytes_per_day = models.BigIntegerField(null=True)
     unjudged_because = models.CharField(max_length=200, default="")
     attention = models.CharField(max_length=8, db_index=True)
     attention_because = models.CharField(max_length=200)
-    reason = models.JSONField(default=list)  # parts: {text} or {bytes}
-    reach = models.PositiveSmallIntegerField(choices=Reach.choices)
     caution_early_on = models.DateField(null=True)
     caution_likely_on = models.DateField(null=True)
     caution_late_on = models.DateField(null=True)
     limit_early_on = models.DateField(null=True)
     limit_likely_on = models.DateField(null=True)
     limit_late_on = models.DateField(null=True)
+    limit_chance = models.FloatField(null=True)  # of reaching it within the horizon
     full_early_on = models.DateField(null=True)
     full_likely_on = models.DateField(null=True)
     full_late_on = models.DateField(null=True)
@@ -40,15 +41,106 @@ class PoolForecast(models.Model):
     said_month_ago_on = models.DateField(null=True)
     sort_on = models.DateField()  # likely date, far away where there is none
     last_bytes = models.FloatField(null=True)
+    level_bytes = models.FloatField(null=True)
+    noise_variance = models.FloatField(null=True)
     wander_variance = models.FloatField(null=True)
     drift_variance = models.FloatField(null=True)
-    rhythm_bytes = ArrayField(models.FloatField(), default=list)
-    shifts = models.JSONField(default=list)  # [{on, bytes}]
-    odd_on = ArrayField(models.DateField(), default=list)
+    ceiling_bytes = models.FloatField(null=True)  # null: nothing ends it
+    by_weekday_bytes = ArrayField(models.FloatField(), default=list)  # empty: no such rhythm
+    by_month_slot_bytes = ArrayField(models.FloatField(), default=list)
+    findings = models.JSONField(default=dict)  # what the model saw, see findings.py
+    record = models.JSONField(default=dict)  # how right it was, see findings.py
 
     class Meta:
+        abstract = True
+
+
+class PoolForecast(KeptForecast):
+    """The standing forecast of one pool, with why it stands where it stands."""
+
+    pool = models.OneToOneField(
+        "estate.Pool", on_delete=models.CASCADE, primary_key=True, related_name="forecast"
+    )
+    reason = models.JSONField(default=list)  # parts: {text} or {bytes}
+    reach = models.PositiveSmallIntegerField(choices=Reach.choices)
+
+    class Meta(KeptForecast.Meta):
         ordering = ["reach", "sort_on", "pk"]
         indexes = [models.Index(name="forecast_order", fields=["reach", "sort_on", "pool"])]
 
     def __str__(self) -> str:
         return f"forecast of {self.pool_id}"
+
+
+class Metric(models.TextChoices):
+    USED = "used"
+    PROVISIONED = "provisioned"
+
+
+class ThingForecast(KeptForecast):
+    """The standing forecast of one metric of anything but a pool's used bytes."""
+
+    entity = models.ForeignKey("estate.Entity", on_delete=models.CASCADE, related_name="forecasts")
+    metric = models.CharField(max_length=20, choices=Metric.choices)
+    kind = models.CharField(max_length=20)  # its entity's, for lists that end first
+
+    class Meta(KeptForecast.Meta):
+        ordering = ["sort_on", "pk"]
+        indexes = [
+            models.Index(name="thing_forecast_order", fields=["kind", "metric", "sort_on", "id"])
+        ]
+        constraints = [
+            models.UniqueConstraint(name="one_forecast_a_metric", fields=["entity", "metric"])
+        ]
+
+    def __str__(self) -> str:
+        return f"forecast of {self.metric} of {self.entity_id}"
+
+
+class RunState(models.TextChoices):
+    RUNNING = "running"
+    DONE = "done"
+    FAILED = "failed"  # some of its chunks did; their last good forecasts stand
+
+
+class ForecastRun(models.Model):
+    """Making forecasts of many things anew, in chunks that any worker may take."""
+
+    asked_at = models.DateTimeField()
+    ended_at = models.DateTimeField(null=True)
+    state = models.CharField(max_length=8, choices=RunState.choices, default=RunState.RUNNING)
+    is_everything = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["-asked_at", "-pk"]
+
+    def __str__(self) -> str:
+        return f"forecast run {self.pk}: {self.state}"
+
+
+class ChunkState(models.TextChoices):
+    QUEUED = "queued"
+    RUNNING = "running"
+    DONE = "done"
+    FAILED = "failed"
+
+
+class ForecastChunk(models.Model):
+    """A range of one kind's things; written whole or not at all."""
+
+    run = models.ForeignKey(ForecastRun, on_delete=models.CASCADE, related_name="chunks")
+    kind = models.CharField(max_length=20)
+    first_id = models.BigIntegerField()
+    last_id = models.BigIntegerField()
+    state = models.CharField(max_length=8, choices=ChunkState.choices, default=ChunkState.QUEUED)
+    touched_at = models.DateTimeField()  # queued or begun
+    n_tries = models.PositiveSmallIntegerField(default=0)
+    n_series = models.PositiveIntegerField(default=0)
+    problem = models.CharField(max_length=400, default="")
+
+    class Meta:
+        ordering = ["pk"]
+        indexes = [models.Index(name="chunk_state", fields=["state", "touched_at"])]
+
+    def __str__(self) -> str:
+        return f"{self.kind} {self.first_id} to {self.last_id}: {self.state}"

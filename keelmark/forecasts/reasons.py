@@ -5,10 +5,12 @@ from datetime import date, datetime
 
 from keelmark.core.ledger import Attention, Ledger
 from keelmark.core.units import PERCENT
+from keelmark.forecasts.findings import Findings
 
 WEEK_DAYS = 7
 MONTH_DAYS = 30.4375
 RECENT_SHIFT_DAYS = 60
+RECENT_CHANGE_DAYS = 120
 FLAT_SHARE_PER_YEAR = 0.01  # of usable
 LEADER_SHARE = 0.3  # less than this and nobody leads
 MONTHLY_BELOW_SHARE_PER_WEEK = 0.002  # slower growth reads better by the month
@@ -31,7 +33,7 @@ def reason_of(
     growth_bytes_per_day: float | None,
     unjudged_because: str,
     leader: Leader | None,
-    shifts: list[tuple[date, int]],
+    findings: Findings,
     today: date,
     read_at: datetime,
 ) -> list[Part]:
@@ -50,14 +52,29 @@ def reason_of(
     )
     if leader and leader.share >= LEADER_SHARE and growth_bytes_per_day > 0 and not is_flat:
         parts.append(_text(f", {leader.share * PERCENT:.0f} % of it {leader.name}"))
+    parts += _seen(findings, today=today)
+    overcommit = ledger.overcommit_percent
+    if overcommit and overcommit > ledger.marks.overcommit_caution_percent:
+        parts.append(_text(f"; overcommit {overcommit:.0f} %"))
+    return parts
+
+
+def _seen(findings: Findings, *, today: date) -> list[Part]:
+    """The newest shift or change of pace, if it is news."""
+    parts: list[Part] = []
+    shifts = [(date.fromisoformat(told["on"]), told["bytes"]) for told in findings["shifts"]]
     recent = [(on, size) for on, size in shifts if (today - on).days <= RECENT_SHIFT_DAYS]
     if recent:
         on, size = recent[-1]
         lead, end = ("; ", " left out of trend") if size > 0 else ("; clean-up ", "")
         parts += [_text(lead), {"bytes": size}, _text(f" on {_day(on)}{end}")]
-    overcommit = ledger.overcommit_percent
-    if overcommit and overcommit > ledger.marks.overcommit_caution_percent:
-        parts.append(_text(f"; overcommit {overcommit:.0f} %"))
+    for told in findings["pace_changes"][-1:]:
+        on = date.fromisoformat(told["on"])
+        if (today - on).days <= RECENT_CHANGE_DAYS:
+            faster = told["after_bytes_per_day"] > told["before_bytes_per_day"]
+            parts.append(_text(f"; {'faster' if faster else 'slower'} since {_day(on)}"))
+    if findings["n_kin"]:
+        parts.append(_text(f"; too young, paced by {findings['n_kin']} of its class"))
     return parts
 
 

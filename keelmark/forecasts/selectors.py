@@ -1,5 +1,6 @@
 """Reads pools with their runways, series and fans."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
@@ -9,13 +10,15 @@ from django.contrib.auth.models import User
 from django.db.models import Count, QuerySet
 
 from keelmark.core.arrays import Float64s
-from keelmark.core.forecast import Outlook, paths
+from keelmark.core.forecast import Outlook, Rhythm, paths
+from keelmark.core.forecast.rhythm import MONTH_SLOTS, WEEK_DAYS
 from keelmark.core.ledger import Attention
 from keelmark.estate import selectors as estate
 from keelmark.estate.models import Pool, Volume
 from keelmark.estate.sift import Term
-from keelmark.forecasts.models import PoolForecast
+from keelmark.forecasts.models import KeptForecast
 from keelmark.forecasts.rows import PATHS
+from keelmark.readings.rows import EPOCH
 from keelmark.readings.selectors import series_of
 
 FAN_QUANTILES = (0.1, 0.25, 0.5, 0.75, 0.9)
@@ -84,8 +87,8 @@ def soundings_of(pool: Pool, *, n_days: int, today: date) -> Soundings:
     )
 
 
-def outlook_of(forecasts: list[PoolForecast | None]) -> Outlook:
-    """Return the kept outlook of pools; a pool without a forecast is not judged."""
+def outlook_of(forecasts: Sequence[KeptForecast | None]) -> Outlook:
+    """Return kept outlooks as one; what has no forecast is not judged."""
     nan = float("nan")
 
     def column(name: str) -> Float64s:
@@ -95,15 +98,29 @@ def outlook_of(forecasts: list[PoolForecast | None]) -> Outlook:
     growth = column("growth_bytes_per_day")
     return Outlook(
         last_bytes=column("last_bytes"),
+        level_bytes=column("level_bytes"),
         growth_bytes_per_day=growth,
+        noise_variance=np.nan_to_num(column("noise_variance")),
         wander_variance=np.nan_to_num(column("wander_variance")),
         drift_variance=np.nan_to_num(column("drift_variance")),
-        rhythm_bytes=np.array([f.rhythm_bytes if f else [0.0] * 7 for f in forecasts]),
+        rhythm=Rhythm(
+            by_weekday=_rhythms(forecasts, name="by_weekday_bytes", n_slots=WEEK_DAYS),
+            by_month_slot=_rhythms(forecasts, name="by_month_slot_bytes", n_slots=MONTH_SLOTS),
+            last_day=np.array([(f.as_of - EPOCH).days if f and f.as_of else 0 for f in forecasts]),
+        ),
+        ceiling_bytes=np.nan_to_num(column("ceiling_bytes"), nan=np.inf),
         is_judged=~np.isnan(growth),
     )
 
 
-def fan_of(forecast: PoolForecast, *, horizon_days: int) -> dict[str, list[int | None]]:
+def _rhythms(forecasts: Sequence[KeptForecast | None], *, name: str, n_slots: int) -> Float64s:
+    """Kept rhythms as rows; an empty one is a row of zeros."""
+    flat = [0.0] * n_slots
+    rows = [(getattr(f, name) if f is not None else None) or flat for f in forecasts]
+    return np.array(rows, dtype=np.float64).reshape(len(forecasts), n_slots)
+
+
+def fan_of(forecast: KeptForecast, *, horizon_days: int) -> dict[str, list[int | None]]:
     """Return the fan of a pool by quantile name (p10 … p90), from the day after `as_of`."""
     fan = paths(outlook_of([forecast]), horizon_days=horizon_days, quantiles=FAN_QUANTILES)[0]
     return {

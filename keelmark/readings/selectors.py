@@ -13,7 +13,7 @@ from keelmark.readings.binary import known_amounts
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Series:
-    """Daily used and capacity bytes, (n_series, n_days) float64, NaN where unread.
+    """Daily used (or promised) and capacity bytes, (n_series, n_days) float64, NaN where unread.
 
     Rows are in the order of ``entity_ids``; column 0 is ``first_on``. float64 is exact below
     8 PiB; the ledger never reads these.
@@ -29,15 +29,20 @@ class Series:
         return self.first_on + timedelta(days=column)
 
 
-def series_of(entity_ids: list[int], *, first_on: date, last_on: date) -> Series:
-    """Return the readings of entities that were found for their reader, both days included."""
+def series_of(
+    entity_ids: list[int], *, first_on: date, last_on: date, amount: str = "used_bytes"
+) -> Series:
+    """Return the readings of entities that were found for their reader, both days included.
+
+    The amount is used_bytes or provisioned_bytes.
+    """
     n_days = (last_on - first_on).days + 1
     ids = np.array(sorted(entity_ids), dtype=np.int64)
     used = np.full((len(ids), n_days), np.nan)
     capacity = np.full((len(ids), n_days), np.nan)
     with connection.cursor() as cursor:
         cursor.execute(
-            sql.READ_SERIES,
+            sql.READ_SERIES[amount],
             {"entity_ids": ids.tolist(), "first_on": first_on, "last_on": last_on},
         )
         table = cursor.fetchall()

@@ -57,14 +57,17 @@ SELECT EXISTS (
 """
 # A row a series, its days and bytes end to end as big-endian integers: numpy reads them whole,
 # and no reading becomes a Python object on the way.
-READ_SERIES = f"""
+_READ_SERIES = f"""
 SELECT entity_id, string_agg(int4send((day - %(first_on)s)::int4), ''::bytea),
-    string_agg(int8send(coalesce(used_bytes, {UNKNOWN})), ''::bytea),
+    string_agg(int8send(coalesce(AMOUNT, {UNKNOWN})), ''::bytea),
     string_agg(int8send(coalesce(capacity_bytes, {UNKNOWN})), ''::bytea)
 FROM readings_dailyreading
 WHERE entity_id = ANY(%(entity_ids)s::int8[]) AND day BETWEEN %(first_on)s AND %(last_on)s
 GROUP BY entity_id
 """  # noqa: S608  # only a constant is put in
+READ_SERIES = {
+    amount: _READ_SERIES.replace("AMOUNT", amount) for amount in ("used_bytes", "provisioned_bytes")
+}
 
 # --- five-minute means and what they are rolled up into
 MEANS = (

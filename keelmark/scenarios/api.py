@@ -19,7 +19,7 @@ from keelmark.estate.models import Pool
 from keelmark.estate.sift import parse_sift
 from keelmark.forecasts.api import DatesRead, Int64Field, PoolRead, Record
 from keelmark.forecasts.rows import row_of
-from keelmark.forecasts.services import HORIZON_DAYS
+from keelmark.forecasts.services.making import HORIZON_DAYS
 from keelmark.scenarios import selectors
 
 DAYS_PER_WEEK = 7

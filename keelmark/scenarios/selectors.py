@@ -13,7 +13,7 @@ from keelmark.estate.models import Pool
 from keelmark.estate.sift import Term
 from keelmark.forecasts import selectors as forecasts
 from keelmark.forecasts.rows import forecast_of
-from keelmark.forecasts.services import HORIZON_DAYS
+from keelmark.forecasts.services.making import HORIZON_DAYS
 
 HIGH_QUANTILE = 0.9  # one chance in ten that demand is above
 UNKNOWN = 0  # beside a False in is_provisioned_known

@@ -139,11 +139,3 @@ def test_the_local_pace_is_the_median_of_each_four_weeks_from_the_end():
     assert pace[-28:].tolist() == [13.0] * 28  # lower median of 0 … 27
     assert pace[4:32].tolist() == [5.0] * 28
     assert pace[:4].tolist() == [0.0] * 4  # nothing known there
-
-
-def test_the_spread_ignores_what_is_unknown():
-    deviation = np.array([[1.0, -2.0, 3.0, NAN, NAN], [NAN] * 5])
-    assert clean_module._spread(deviation)[:, 0].tolist() == [
-        clean_module.MAD_TO_SPREAD * 2.0,
-        0.0,
-    ]

@@ -4,7 +4,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keelmark.core.forecast import growth as growth_module
-from keelmark.core.forecast.growth import WINDOWS_DAYS, learn_growth
+from keelmark.core.forecast.growth import REST_DAYS, WINDOWS_DAYS, learn_growth
 
 N_DAYS = 300
 
@@ -13,24 +13,26 @@ def learn(trend: np.ndarray, *, first: int = 0):
     return learn_growth(trend, first_column=np.full(len(trend), first, dtype=np.int64))
 
 
-def paces_by_loop(row: np.ndarray, *, at: int, first: int) -> list[float]:
-    """None, then ends and fitted line of each window, the slow obvious way."""
-    paces = [0.0]
+def candidates_by_loop(row: np.ndarray, *, at: int, first: int) -> list[tuple[float, float]]:
+    """Level and pace of each candidate, the slow obvious way."""
+    told = [(float(np.mean(row[max(first, at - days + 1) : at + 1])), 0.0) for days in REST_DAYS]
     for window in WINDOWS_DAYS:
         start = max(first, at - window, 0)
         if at - start < growth_module.MIN_WINDOW_DAYS:
-            paces += [0.0, 0.0]
+            told += [(row[at], 0.0)] * 3
             continue
         days = np.arange(start, at + 1)
-        paces += [
-            (row[at] - row[start]) / (at - start),
-            float(np.polyfit(days, row[start : at + 1], 1)[0]),
+        slope, intercept = np.polyfit(days, row[start : at + 1], 1)
+        told += [
+            (row[at], (row[at] - row[start]) / (at - start)),
+            (row[at], slope),
+            (intercept + slope * at, slope),
         ]
-    return paces
+    return told
 
 
 @given(st.integers(0, 200), st.integers(0, N_DAYS - 1), st.integers(0, 2**32 - 1))
-def test_window_paces_agree_with_a_plain_loop(first, at, seed):
+def test_candidates_agree_with_a_plain_loop(first, at, seed):
     row = np.random.default_rng(seed).normal(0, 1, N_DAYS).cumsum()
     sums = growth_module._Sums.of(
         np.where(np.arange(N_DAYS) < first, np.nan, row)[None, :],
@@ -38,31 +40,41 @@ def test_window_paces_agree_with_a_plain_loop(first, at, seed):
     )
     if at < first:
         return
-    wanted = paces_by_loop(np.where(np.arange(N_DAYS) < first, 0, row), at=at, first=first)
-    assert np.allclose(growth_module._paces(sums, at=at)[:, 0], wanted, atol=1e-8)
+    found = growth_module._candidates(sums, at=at)
+    wanted = np.array(candidates_by_loop(row, at=at, first=first))
+    assert np.allclose(found.levels[:, 0], wanted[:, 0], atol=1e-8)
+    assert np.allclose(found.paces[:, 0], wanted[:, 1], atol=1e-8)
 
 
 def test_a_ruler_has_no_wander_and_a_sure_pace():
     learnt = learn((2.0 + 0.01 * np.arange(N_DAYS))[None, :])
     assert learnt.per_day[0] == pytest.approx(0.01)
-    assert learnt.wander_variance[0] == pytest.approx(0, abs=1e-9)
-    assert learnt.drift_variance[0] == pytest.approx(0, abs=1e-9)
+    assert learnt.level[0] == pytest.approx(2.0 + 0.01 * (N_DAYS - 1))
+    assert learnt.variance.after(np.array([100.0]))[0, 0] == pytest.approx(0, abs=1e-8)
+
+
+def test_noise_about_a_level_is_seen_through():
+    rng = np.random.default_rng(4)
+    learnt = learn(5.0 + rng.normal(0, 0.1, (300, N_DAYS)))
+    assert np.abs(learnt.level - 5.0).mean() < 0.04  # a single reading is 0.08 off
+    assert np.median(np.abs(learnt.per_day)) < 0.0005
+    month = learnt.variance.after(np.array([30.0]))[:, 0]
+    assert np.median(month) == pytest.approx(0.01, rel=0.4)  # noise does not add up
 
 
 def test_more_noise_means_more_spread():
     rng = np.random.default_rng(3)
     steps = rng.normal(0, 1, (1, N_DAYS))
     calm, rough = (learn(np.cumsum(0.05 + scale * steps, axis=1)) for scale in (0.01, 0.1))
-    for name in ("wander_variance", "drift_variance"):
-        assert getattr(rough, name)[0] >= getattr(calm, name)[0]
-    assert rough.wander_variance[0] + rough.drift_variance[0] > 0
+    month = np.array([30.0])
+    assert rough.variance.after(month)[0, 0] > 10 * calm.variance.after(month)[0, 0] > 0
 
 
 def test_the_wander_of_a_random_walk_is_about_its_step():
     rng = np.random.default_rng(8)
     walks = np.cumsum(rng.normal(0, 0.1, (400, N_DAYS)), axis=1)
     learnt = learn(walks)
-    at_month = learnt.wander_variance * 30 + learnt.drift_variance * 900
+    at_month = learnt.variance.after(np.array([30.0]))[:, 0]
     assert np.median(at_month) == pytest.approx(30 * 0.01, rel=0.5)
 
 
@@ -72,28 +84,29 @@ def test_a_new_pace_wins_over_the_old_one():
     assert learn(turned).per_day[0] == pytest.approx(0.05, rel=0.1)
 
 
-def test_among_equals_the_longer_window_weighs_more():
-    share = growth_module._shares(
-        np.ones((13, 4, 1)),
-        is_tried=np.ones((4, 1), dtype=np.bool_),
-        weights=np.ones(4),
-        horizons=[(7, 7)] * 4,
-    )[:, 0]
-    assert share.sum() == pytest.approx(1)
-    assert (np.diff(share[1:]) >= 0).all()
-    assert share[0] == share.min()
+N_CANDIDATES = len(REST_DAYS) + 3 * len(WINDOWS_DAYS)
 
 
-def test_a_pace_that_misses_by_far_hardly_counts():
-    errors = np.ones((13, 4, 1))
-    errors[5] *= 10
-    share = growth_module._shares(
+def shares(errors: np.ndarray) -> np.ndarray:
+    told: np.ndarray = growth_module._shares(
         errors,
         is_tried=np.ones((4, 1), dtype=np.bool_),
         weights=np.ones(4),
-        horizons=[(7, 7)] * 4,
+        trials=[(7, 7)] * 4,
     )[:, 0]
-    assert share[5] < 1e-4
+    return told
+
+
+def test_among_equals_the_longer_window_weighs_more():
+    share = shares(np.ones((N_CANDIDATES, 4, 1)))
+    assert share.sum() == pytest.approx(1)
+    assert (np.diff(share[len(REST_DAYS) :]) >= 0).all()
+
+
+def test_a_pace_that_misses_by_far_hardly_counts_and_with_more_trials_even_less():
+    errors = np.ones((N_CANDIDATES, 4, 1))
+    errors[5] *= 10
+    assert shares(errors)[5] < 1e-3 * shares(errors)[6]
 
 
 def test_too_young_to_be_tried_takes_the_line_through_all():
@@ -101,21 +114,3 @@ def test_too_young_to_be_tried_takes_the_line_through_all():
     trend[0, -14:] = 1 + 0.02 * np.arange(14)
     learnt = learn(trend, first=N_DAYS - 14)
     assert learnt.per_day[0] == pytest.approx(0.02)
-
-
-@pytest.mark.parametrize(
-    ("points", "wanted"),
-    [
-        ([(1, 2.0), (2, 3.0), (3, 4.0)], (1.0, 1.0)),
-        ([(1, 5.0), (2, 4.0), (3, 3.0)], (4.0, 0.0)),  # falling: all wander, the mean
-        ([(1, 0.0), (2, 1.5), (3, 3.0)], (0.0, 12 / 14)),  # through the origin
-    ],
-    ids=["rising", "falling", "below-zero"],
-)
-def test_the_variance_line_is_never_negative(points, wanted):
-    x, y = (np.array([[p[i]] for p in points], dtype=float) for i in (0, 1))
-    a, b = growth_module._nonnegative_line(x, y, weight=np.ones_like(x))
-    assert a[0] == pytest.approx(wanted[0])
-    assert b[0] == pytest.approx(wanted[1], rel=0.01)
-    assert a[0] >= 0
-    assert b[0] >= 0

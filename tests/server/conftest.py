@@ -17,7 +17,7 @@ from keelmark.estate.documents import ArrayDocument, PoolDocument, ReadingsDocum
 from keelmark.feeds.importer import Imported, import_documents
 from keelmark.feeds.models import Feed
 from keelmark.feeds.services.feeds import ensure_feed
-from keelmark.forecasts.services import refresh
+from keelmark.forecasts.services.pools import refresh
 from tests.conftest import PASSWORD, USER
 
 NOW = datetime.now(UTC).replace(microsecond=0)

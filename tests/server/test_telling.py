@@ -13,6 +13,7 @@ from keelmark.core.ledger import Attention, Ledger
 from keelmark.core.units import TIB
 from keelmark.estate.errors import SiftError
 from keelmark.estate.sift import Term, parse_sift
+from keelmark.forecasts.findings import NOTHING_FOUND
 from keelmark.forecasts.models import PoolForecast
 from keelmark.forecasts.reasons import Leader, reason_of
 from keelmark.forecasts.workings import order_by, workings_of
@@ -22,13 +23,29 @@ READ_AT = datetime(2026, 11, 23, 8, tzinfo=UTC)
 BOOKS = Ledger(usable_bytes=100 * TIB, used_bytes=70 * TIB, provisioned_bytes=130 * TIB)
 
 
+def found(**seen):
+    return {"findings": {**NOTHING_FOUND, **seen}}
+
+
+def shift(days_ago, size):
+    return {"on": (TODAY - timedelta(days=days_ago)).isoformat(), "bytes": size}
+
+
+def change(days_ago, before, after):
+    return {
+        "on": (TODAY - timedelta(days=days_ago)).isoformat(),
+        "before_bytes_per_day": before,
+        "after_bytes_per_day": after,
+    }
+
+
 def told(**changes):
     known = {
         "attention": Attention.CLEAR,
         "growth_bytes_per_day": 0.1 * TIB,
         "unjudged_because": "",
         "leader": None,
-        "shifts": [],
+        "findings": NOTHING_FOUND,
         "today": TODAY,
         "read_at": READ_AT,
     }
@@ -47,11 +64,16 @@ def told(**changes):
         ({"leader": Leader(name="seabed-1", share=0.61)},
          f"<{round(0.7 * TIB)}>/wk, 61 % of it seabed-1"),
         ({"leader": Leader(name="seabed-1", share=0.2)}, f"<{round(0.7 * TIB)}>/wk"),
-        ({"shifts": [(TODAY - timedelta(days=9), 4 * TIB)]},
+        (found(shifts=[shift(9, 4 * TIB)]),
          f"<{round(0.7 * TIB)}>/wk; <{4 * TIB}> on 14 Nov left out of trend"),
-        ({"shifts": [(TODAY - timedelta(days=9), -4 * TIB)]},
+        (found(shifts=[shift(9, -4 * TIB)]),
          f"<{round(0.7 * TIB)}>/wk; clean-up <{-4 * TIB}> on 14 Nov"),
-        ({"shifts": [(TODAY - timedelta(days=99), 4 * TIB)]}, f"<{round(0.7 * TIB)}>/wk"),
+        (found(shifts=[shift(99, 4 * TIB)]), f"<{round(0.7 * TIB)}>/wk"),
+        (found(pace_changes=[change(60, TIB, 3 * TIB)]),
+         f"<{round(0.7 * TIB)}>/wk; faster since 24 Sep"),
+        (found(pace_changes=[change(60, TIB, 0)]), f"<{round(0.7 * TIB)}>/wk; slower since 24 Sep"),
+        (found(pace_changes=[change(160, TIB, 0)]), f"<{round(0.7 * TIB)}>/wk"),
+        (found(n_kin=9), f"<{round(0.7 * TIB)}>/wk; too young, paced by 9 of its class"),
         ({"ledger": Ledger(usable_bytes=TIB, used_bytes=0, provisioned_bytes=2 * TIB),
           "growth_bytes_per_day": 0.0},
          "flat: nothing grows here; overcommit 200 %"),

@@ -1,4 +1,4 @@
-"""Forecasts of used bytes: see engine.py for the three calls."""
+"""Forecasts of used bytes: see engine.py for the calls, record.py for how right they were."""
 
 from keelmark.core.forecast.clean import CleanSeries
 from keelmark.core.forecast.engine import (
@@ -11,15 +11,34 @@ from keelmark.core.forecast.engine import (
     paths,
     runway,
 )
+from keelmark.core.forecast.record import Record, record_of
+from keelmark.core.forecast.repairs import Repair
+from keelmark.core.forecast.rhythm import Rhythm
+from keelmark.core.forecast.sharing import (
+    Contributions,
+    Reconciled,
+    contributions,
+    reconcile,
+)
+from keelmark.core.forecast.structure import PaceChanges
 
 __all__ = [
     "MAX_HORIZON_DAYS",
     "MIN_HISTORY_DAYS",
     "CleanSeries",
+    "Contributions",
     "Forecast",
     "Outlook",
+    "PaceChanges",
+    "Reconciled",
+    "Record",
+    "Repair",
+    "Rhythm",
     "Runway",
+    "contributions",
     "forecast",
     "paths",
+    "reconcile",
+    "record_of",
     "runway",
 ]

@@ -1,6 +1,6 @@
 """When a wandering, drifting level first stands at a mark."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.special import log_ndtr, ndtr
@@ -15,6 +15,17 @@ MIN_WANDER_SHARE = 1e-6  # of the distance: keeps a line without wander computab
 QUANTILES = (0.1, 0.5, 0.9)
 
 
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Passage:
+    """Days (3, n_series) to the 10, 50 and 90 % chance: 0 = reached, inf = not in the horizon.
+
+    ``chance_within`` (n_series,) is the chance that it is reached within the horizon.
+    """
+
+    days: Float64s
+    chance_within: Float64s
+
+
 def first_passage_days(
     distance: Float64s,
     *,
@@ -22,13 +33,14 @@ def first_passage_days(
     wander_variance: Float64s,
     drift_variance: Float64s,
     horizon_days: int,
-) -> Float64s:
-    """Return the 10, 50 and 90 % quantiles of the day on which the mark is first reached.
+) -> Passage:
+    """Return when the mark is first reached.
 
     Parameters
     ----------
-    distance : (n_series,) float64
-        Mark − level today, in any unit; ≤ 0 is reached already.
+    distance : (n_series,) or (n_series, horizon_days) float64
+        Mark − level today, in any unit; ≤ 0 is reached already. With a column a day it is the
+        distance on that day, as a rhythm moves it: column 0 is tomorrow's.
     per_day, wander_variance, drift_variance : (n_series,) float64
         Drift a day, variance a day of the wander, variance of the drift itself.
     horizon_days : int
@@ -36,19 +48,29 @@ def first_passage_days(
 
     Returns
     -------
-    (3, n_series) float64
-        Days from today, fractions included; 0 = reached, inf = not within the horizon.
+    Passage
+        Days from today, fractions included where the distance does not move.
 
     Notes
     -----
     For a known drift the passage time of a Wiener process is inverse Gaussian; its
-    distribution is averaged over a normal drift by Gauss–Hermite quadrature.
+    distribution is averaged over a normal drift by Gauss–Hermite quadrature. Where the
+    distance moves, each day's chance is that of a mark that had always been where it is on
+    that day, and no chance is ever taken back.
 
     References
     ----------
     Folks, J. L. and Chhikara, R. S. (1978), "The inverse Gaussian distribution and its
     statistical application", eq. 2.
     """
+    if distance.ndim > 1:
+        return _moving(
+            distance,
+            per_day=per_day,
+            wander_variance=wander_variance,
+            drift_variance=drift_variance,
+            horizon_days=horizon_days,
+        )
     is_there = distance <= 0
     process = _Process.of(
         np.where(is_there, 1.0, distance),
@@ -59,14 +81,41 @@ def first_passage_days(
     grid = _grid(horizon_days)
     chance = process.chance_by(np.broadcast_to(grid, (len(distance), len(grid))))
     days = np.stack([_day_of(process, chance, grid=grid, quantile=q) for q in QUANTILES])
-    return np.where(is_there[None, :], 0.0, days)
+    return Passage(
+        days=np.where(is_there[None, :], 0.0, days),
+        chance_within=np.where(is_there, 1.0, chance[:, -1]),
+    )
+
+
+def _moving(
+    distance: Float64s,
+    *,
+    per_day: Float64s,
+    wander_variance: Float64s,
+    drift_variance: Float64s,
+    horizon_days: int,
+) -> Passage:
+    ahead = np.arange(1, horizon_days + 1, dtype=np.float64)
+    process = _Process.of(
+        distance[:, 0], per_day=per_day, wander_variance=wander_variance,
+        drift_variance=drift_variance,
+    )  # fmt: skip
+    chance = replace(process, distance=np.maximum(distance, 0.0)).chance_by(
+        np.broadcast_to(ahead, distance.shape)
+    )
+    chance = np.maximum.accumulate(np.where(distance <= 0, 1.0, chance), axis=1)
+    days = [
+        np.where(chance[:, -1] >= q, np.argmax(chance >= q, axis=1) + 1.0, np.inf)
+        for q in QUANTILES
+    ]
+    return Passage(days=np.stack(days), chance_within=chance[:, -1])
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class _Process:
     """Distance to go, spread a root day, and the drifts with their weights."""
 
-    distance: Float64s  # (n_series, 1)
+    distance: Float64s  # (n_series, 1), or (n_series, n_days) where it moves
     wander: Float64s  # (n_series, 1)
     drifts: Float64s  # (n_drifts, n_series, 1)
     weights: Float64s  # (n_drifts,)

@@ -220,9 +220,17 @@ def _new_runways(pools: Pools, *, workload: Workload, horizon_days: int) -> Runw
         for unit in [np.maximum(pools.usable_bytes.astype(np.float64), 1.0)]
         for start, drift in ((workload.first_bytes, ever), (workload.promised_bytes, 0))
     ]
-    days = np.ceil(np.maximum(*bounds))
-    days = np.where(np.isnan(pools.high_path_bytes[:, 0])[None, :], np.nan, days)
-    return Runway(early_days=days[0], likely_days=days[1], late_days=days[2])
+    ever_way, written_way = bounds
+    is_unread = np.isnan(pools.high_path_bytes[:, 0])
+    days = np.ceil(np.maximum(ever_way.days, written_way.days))
+    days = np.where(is_unread[None, :], np.nan, days)
+    chance = np.minimum(ever_way.chance_within, written_way.chance_within)
+    return Runway(
+        early_days=days[0],
+        likely_days=days[1],
+        late_days=days[2],
+        chance_within=np.where(is_unread, np.nan, chance),
+    )
 
 
 def _verdict(

@@ -1,3 +1,5 @@
+import re
+
 from playwright.sync_api import Locator, Page, expect
 
 
@@ -20,7 +22,7 @@ class PeoplePage:
         self.page.get_by_role("link", name=entry).click()
 
     def person(self, name: str) -> Locator:
-        return self.page.get_by_role("button", name=name, exact=False).filter(has_text=name)
+        return self.page.get_by_role("button", name=re.compile(f"^{name} "))
 
     def add(self, name: str, *, password: str, role: str) -> None:
         self.page.get_by_role("button", name="add a person").click()

@@ -711,6 +711,16 @@ export interface components {
             /** @description Return the pool whose page shows this thing. */
             readonly pool_id: number | null;
         };
+        /** @description What the model saw in the past. */
+        FindingsRead: {
+            shifts: components["schemas"]["ShiftRead"][];
+            pace_changes: components["schemas"]["PaceChangeRead"][];
+            repairs: components["schemas"]["RepairRead"][];
+            jumps: components["schemas"]["JumpsRead"] | null;
+            weekly_swing_bytes: number | null;
+            monthly_swing_bytes: number | null;
+            n_kin: number;
+        };
         ForecastRead: {
             /** Format: date */
             as_of: string | null;
@@ -738,6 +748,12 @@ export interface components {
             mapping: components["schemas"]["MappingFieldRequest"];
             /** @default false */
             skips_bad: boolean;
+        };
+        JumpsRead: {
+            n: number;
+            mean_bytes: number;
+            /** Format: date */
+            last_on: string;
         };
         KindCountRead: {
             kind: components["schemas"]["KindEnum"];
@@ -842,6 +858,12 @@ export interface components {
          * @enum {string}
          */
         OfKindEnum: "tenant" | "project" | "array" | "cluster" | "host" | "port" | "shelf" | "pool" | "volume" | "drive" | "host-device" | "datastore" | "vm" | "disk" | "snapshot" | "file" | "account" | "bucket";
+        PaceChangeRead: {
+            /** Format: date */
+            on: string;
+            before_bytes_per_day: number;
+            after_bytes_per_day: number;
+        };
         PaginatedAuditReadList: {
             /**
              * Format: uri
@@ -1049,6 +1071,13 @@ export interface components {
          * @enum {string}
          */
         ReachEnum: "inside_lead_time" | "within_90_days" | "later" | "no_end";
+        RepairRead: {
+            /** Format: date */
+            first_on: string;
+            /** Format: date */
+            last_on: string;
+            why: components["schemas"]["WhyEnum"];
+        };
         /**
          * @description * `planner` - Planner
          *     * `operator` - Operator
@@ -1158,8 +1187,7 @@ export interface components {
             first_on: string;
             used_bytes: (number | null)[];
             usable_bytes: (number | null)[];
-            odd_on: string[];
-            shifts: components["schemas"]["ShiftRead"][];
+            findings: components["schemas"]["FindingsRead"];
         };
         StepRead: {
             label: string;
@@ -1220,6 +1248,14 @@ export interface components {
             /** Format: date-time */
             read_at: string;
         };
+        /**
+         * @description * `unread` - unread
+         *     * `odd` - odd
+         *     * `stuck` - stuck
+         *     * `slipped` - slipped
+         * @enum {string}
+         */
+        WhyEnum: "unread" | "odd" | "stuck" | "slipped";
         WorkingRead: {
             figure: string;
             title: string;

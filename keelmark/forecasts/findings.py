@@ -1,0 +1,140 @@
+"""What a forecast saw in the past and how right it was, as it is kept and shown."""
+
+from datetime import date, timedelta
+from typing import TypedDict
+
+import numpy as np
+
+from keelmark.core.arrays import Float64s
+from keelmark.core.forecast import Forecast, Record, Repair
+from keelmark.core.forecast.record import HORIZONS_DAYS
+
+MAX_SPANS = 40  # newest repaired spans that are kept
+MAX_JUMPS = 12
+
+
+class ShiftTold(TypedDict):
+    on: str
+    bytes: int
+
+
+class ChangeTold(TypedDict):
+    on: str
+    before_bytes_per_day: int
+    after_bytes_per_day: int
+
+
+class SpanTold(TypedDict):
+    first_on: str
+    last_on: str
+    why: str  # unread, odd, stuck, slipped
+
+
+class JumpsTold(TypedDict):
+    n: int  # in half a year
+    mean_bytes: int
+    last_on: str
+
+
+class Findings(TypedDict):
+    """What the model saw; lists are oldest first."""
+
+    shifts: list[ShiftTold]
+    pace_changes: list[ChangeTold]
+    repairs: list[SpanTold]
+    jumps: JumpsTold | None
+    weekly_swing_bytes: int | None
+    monthly_swing_bytes: int | None
+    n_kin: int
+
+
+class RecordTold(TypedDict):
+    """How right earlier forecasts would have been; nulls where none could be tried."""
+
+    days: list[int]
+    error_bytes: list[int | None]
+    bias_bytes: list[int | None]
+    n_inside: int
+    n_tried: int
+
+
+NOTHING_FOUND: Findings = {
+    "shifts": [],
+    "pace_changes": [],
+    "repairs": [],
+    "jumps": None,
+    "weekly_swing_bytes": None,
+    "monthly_swing_bytes": None,
+    "n_kin": 0,
+}
+
+
+def findings_of(learnt: Forecast, *, index: int, as_of: date | None) -> Findings:
+    """Return what was seen in one series; the cleaned series end at `as_of`."""
+    readings = learnt.readings
+    last = readings.level_bytes.shape[1] - 1
+
+    def on(column: int) -> str:
+        told = as_of or date.min
+        return (told - timedelta(days=last - column)).isoformat()
+
+    shift, jump = readings.shift_bytes[index], readings.jump_bytes[index]
+    changes = learnt.changes
+    return {
+        "shifts": [
+            {"on": on(int(c)), "bytes": round(float(shift[c]))} for c in np.flatnonzero(shift)
+        ],
+        "pace_changes": [
+            {
+                "on": on(int(changes.column[index, at])),
+                "before_bytes_per_day": round(float(changes.before[index, at])),
+                "after_bytes_per_day": round(float(changes.after[index, at])),
+            }
+            for at in np.argsort(changes.column[index])
+            if changes.column[index, at] >= 0
+        ],
+        "repairs": [
+            {"first_on": on(first), "last_on": on(end), "why": Repair(why).name.lower()}
+            for first, end, why in _spans(readings.repairs[index])
+        ],
+        "jumps": _jumps(jump, on=[on(int(c)) for c in np.flatnonzero(jump)]),
+        "weekly_swing_bytes": _swing(learnt.rhythm.by_weekday[index]),
+        "monthly_swing_bytes": _swing(learnt.rhythm.by_month_slot[index]),
+        "n_kin": int(learnt.n_kin[index]),
+    }
+
+
+def _spans(why: np.ndarray) -> list[tuple[int, int, int]]:
+    """First and last column of each run of one repair, the newest kept."""
+    columns = np.flatnonzero(why)
+    if len(columns) == 0:
+        return []
+    breaks = np.flatnonzero((np.diff(columns) > 1) | (np.diff(why[columns]) != 0)) + 1
+    runs = np.split(columns, breaks)
+    return [(int(run[0]), int(run[-1]), int(why[run[0]])) for run in runs][-MAX_SPANS:]
+
+
+def _jumps(jump: Float64s, *, on: list[str]) -> JumpsTold | None:
+    sizes = jump[np.flatnonzero(jump)]
+    if len(sizes) == 0:
+        return None
+    return {"n": len(sizes), "mean_bytes": round(float(sizes.mean())), "last_on": on[-1]}
+
+
+def _swing(rhythm: Float64s) -> int | None:
+    return round(float(np.ptp(rhythm))) if rhythm.any() else None
+
+
+def record_told(record: Record, *, index: int) -> RecordTold:
+    """Return the record of one series."""
+    return {
+        "days": list(HORIZONS_DAYS),
+        "error_bytes": _whole(record.error_bytes[index]),
+        "bias_bytes": _whole(record.bias_bytes[index]),
+        "n_inside": int(record.n_inside[index]),
+        "n_tried": int(record.n_tried[index]),
+    }
+
+
+def _whole(amounts: Float64s) -> list[int | None]:
+    return [None if np.isnan(x) else round(x) for x in amounts.tolist()]

@@ -1,0 +1,200 @@
+from datetime import timedelta
+
+import pytest
+from django.db import DatabaseError, connection
+from procrastinate.contrib.django.models import ProcrastinateJob
+
+from keelmark.core.units import GIB, TIB
+from keelmark.estate.documents import (
+    AccountDocument,
+    ArrayDocument,
+    BucketDocument,
+    DatastoreDocument,
+    PoolDocument,
+    ReadingsDocument,
+    VolumeDocument,
+)
+from keelmark.estate.models import Entity, Kind
+from keelmark.feeds.importer import Imported, import_documents
+from keelmark.forecasts.models import (
+    ChunkState,
+    ForecastChunk,
+    ForecastRun,
+    Metric,
+    RunState,
+    ThingForecast,
+)
+from keelmark.forecasts.services import runs
+from keelmark.forecasts.services.runs import carry_out_chunk, plan_forecasts, sweep_chunks
+from tests.server.conftest import NOW
+
+N_DAYS = 120
+READ_AT = NOW - timedelta(minutes=5)
+FIRST_ON = (READ_AT - timedelta(days=N_DAYS - 1)).date()
+
+
+def history(uid, *, last, per_day):
+    used = [round(last - per_day * back) for back in range(N_DAYS - 1, -1, -1)]
+    return ReadingsDocument(
+        uid=uid, first_on=FIRST_ON, used_bytes=used,
+        provisioned_bytes=[2 * amount for amount in used],
+    )  # fmt: skip
+
+
+@pytest.fixture
+def estate(db):
+    """A pool with two volumes, a datastore and a bucket, each growing at its own pace."""
+    import_documents(
+        [
+            ArrayDocument(uid="serial.h", name="heron-1", site="Skerry", read_at=READ_AT),
+            PoolDocument(
+                uid="uuid.p", array_uid="serial.h", name="swift-1", usable_bytes=100 * TIB,
+                used_bytes=40 * TIB, provisioned_bytes=80 * TIB, service_class="Swift",
+                read_at=READ_AT,
+            ),
+            VolumeDocument(
+                uid="naa.1", pool_uid="uuid.p", name="seabed-1", size_bytes=10 * TIB,
+                written_bytes=8 * TIB, read_at=READ_AT,
+            ),
+            VolumeDocument(
+                uid="naa.2", pool_uid="uuid.p", name="seabed-2", size_bytes=10 * TIB,
+                written_bytes=2 * TIB, read_at=READ_AT,
+            ),
+            DatastoreDocument(
+                uid="uuid.s", name="kelp-ds", kind="block", size_bytes=10 * TIB,
+                used_bytes=6 * TIB, extents=["naa.1"], read_at=READ_AT,
+            ),
+            AccountDocument(uid="id.a", name="archive", read_at=READ_AT),
+            BucketDocument(
+                uid="id.b", account_uid="id.a", name="scenes", n_objects=9, used_bytes=TIB,
+                read_at=READ_AT,
+            ),
+            history("uuid.p", last=40 * TIB, per_day=0.1 * TIB),
+            history("naa.1", last=8 * TIB, per_day=20 * GIB),
+            history("naa.2", last=2 * TIB, per_day=0),
+            history("uuid.s", last=6 * TIB, per_day=20 * GIB),
+            history("id.b", last=TIB, per_day=GIB),
+        ],
+        into=Imported(),
+    )  # fmt: skip
+
+
+def of(uid, metric=Metric.USED):
+    return ThingForecast.objects.get(entity__uid=uid, metric=metric)
+
+
+def carry_out(run, *, now=NOW):
+    for chunk in run.chunks.all():
+        carry_out_chunk(chunk_id=chunk.pk, now=now)
+    run.refresh_from_db()
+
+
+def test_everything_that_grows_is_forecast_once_and_its_run_ends(estate):
+    run = plan_forecasts(now=NOW)
+    assert {chunk.kind for chunk in run.chunks.all()} == {"pool", "volume", "datastore", "bucket"}
+    assert ProcrastinateJob.objects.filter(task_name=runs.CHUNK_TASK).count() == 4
+    carry_out(run)
+    assert (run.state, run.ended_at) == (RunState.DONE, NOW)
+    assert sum(chunk.n_series for chunk in run.chunks.all()) == 5
+    assert of("naa.1").growth_bytes_per_day == pytest.approx(20 * GIB, rel=0.02)
+    # 6 TiB of 10: 9 TiB after 3 TiB at 20 GiB a day
+    days = (of("uuid.s").limit_likely_on - NOW.date()).days
+    assert days == pytest.approx(3 * 1024 / 20, abs=3)
+    assert of("naa.2").limit_likely_on is None
+    assert of("id.b").full_likely_on is None
+    assert plan_forecasts(now=NOW) is None
+
+
+def test_a_thin_volume_ends_at_its_size_and_what_is_promised_has_its_own_dates(estate):
+    carry_out(plan_forecasts(now=NOW))
+    assert of("naa.1").ceiling_bytes == 10 * TIB
+    assert of("uuid.s").ceiling_bytes is None
+    promised = of("uuid.p", Metric.PROVISIONED)
+    assert promised.growth_bytes_per_day == pytest.approx(0.2 * TIB, rel=0.02)
+    # 80 TiB promised of 100; the overcommit limit of 200 % comes after 120 TiB
+    assert (promised.limit_likely_on - NOW.date()).days == pytest.approx(600, abs=9)
+
+
+def test_only_what_was_read_since_is_made_again_and_everything_at_night(estate):
+    carry_out(plan_forecasts(now=NOW))
+    later = NOW + timedelta(hours=3)
+    import_documents(
+        [VolumeDocument(uid="naa.2", pool_uid="uuid.p", name="seabed-2", size_bytes=10 * TIB,
+                        written_bytes=2 * TIB, read_at=later)],
+        into=Imported(),
+    )  # fmt: skip
+    again = plan_forecasts(now=later)
+    assert [chunk.kind for chunk in again.chunks.all()] == ["volume"]
+    carry_out(again, now=later)
+    assert of("naa.2").made_at == later
+    assert of("naa.1").made_at == NOW
+    night = later + timedelta(hours=9)
+    carry_out(plan_forecasts(now=night, is_everything=True), now=night)
+    assert set(ThingForecast.objects.values_list("made_at", flat=True)) == {night}
+
+
+def test_while_a_run_goes_on_none_is_planned_beside_it(estate):
+    assert plan_forecasts(now=NOW) is not None
+    assert plan_forecasts(now=NOW, is_everything=True) is None
+    assert ForecastRun.objects.count() == 1
+
+
+FAILING = """
+CREATE FUNCTION fail() RETURNS trigger AS $$ BEGIN RAISE EXCEPTION 'disk full'; END $$
+LANGUAGE plpgsql;
+CREATE TRIGGER fail BEFORE UPDATE ON forecasts_thingforecast
+FOR EACH ROW WHEN (NEW.entity_id = %s) EXECUTE FUNCTION fail();
+"""
+
+
+def test_a_chunk_is_written_whole_or_not_at_all_and_the_last_good_one_stands(estate):
+    carry_out(plan_forecasts(now=NOW))
+    with connection.cursor() as cursor:
+        cursor.execute(FAILING, [Entity.objects.get(uid="naa.2").pk])
+    night = NOW + timedelta(hours=9)
+    run = plan_forecasts(now=night, is_everything=True)
+    chunk = run.chunks.get(kind="volume")
+    with pytest.raises(DatabaseError):
+        carry_out_chunk(chunk_id=chunk.pk, now=night)
+    chunk.refresh_from_db()
+    assert (chunk.state, of("naa.1").made_at) == (ChunkState.FAILED, NOW)
+    assert "disk full" in chunk.problem
+    carry_out(run, now=night)
+    assert run.state == RunState.FAILED
+    assert of("uuid.s").made_at == night
+
+
+def test_a_chunk_whose_worker_died_is_queued_anew_and_given_up_in_the_end(estate):
+    run = plan_forecasts(now=NOW)
+    chunk = run.chunks.get(kind="volume")
+    ForecastChunk.objects.filter(pk=chunk.pk).update(state=ChunkState.RUNNING)
+    assert sweep_chunks(now=NOW + timedelta(minutes=1)) == 0
+    late = NOW
+    for _ in range(runs.MAX_TRIES - 1):
+        late += timedelta(minutes=3)
+        assert sweep_chunks(now=late) == 1
+        ForecastChunk.objects.filter(state=ChunkState.QUEUED, pk=chunk.pk).update(
+            state=ChunkState.RUNNING
+        )
+    sweep_chunks(now=late + timedelta(minutes=3))
+    chunk.refresh_from_db()
+    assert (chunk.state, chunk.problem) == (ChunkState.FAILED, "Its worker died every time.")
+    carry_out(run)
+    assert run.state == RunState.FAILED
+    assert plan_forecasts(now=late) is not None  # the volumes are still wanted
+
+
+def test_a_chunk_is_taken_once(estate):
+    chunk = plan_forecasts(now=NOW).chunks.get(kind="volume")
+    assert carry_out_chunk(chunk_id=chunk.pk, now=NOW) is not None
+    assert carry_out_chunk(chunk_id=chunk.pk, now=NOW) is None
+
+
+def test_own_marks_win_over_the_sites(estate):
+    Entity.objects.filter(kind=Kind.SITE).update(caution_percent=50, limit_percent=70)
+    Entity.objects.filter(uid="naa.1").update(caution_percent=60, limit_percent=95)
+    carry_out(plan_forecasts(now=NOW))
+    # 8 TiB of 10: past 60 %, 1.5 TiB short of 95 %
+    assert of("naa.1").attention in ("caution", "urgent")
+    days = (of("naa.1").limit_likely_on - NOW.date()).days
+    assert days == pytest.approx(1.5 * 1024 / 20, abs=3)
