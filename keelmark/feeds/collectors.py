@@ -1,6 +1,7 @@
 """One way in for every far end: an address goes in, estate documents come out."""
 
 from collections.abc import Callable
+from dataclasses import replace
 
 from keelmark.estate.models import Protocol
 from keelmark.feeds.errors import NoCollectorError
@@ -19,7 +20,7 @@ def collect(
         return collect_body(body)
     for address in far_end.addresses:
         check_address(address)
-    return collector_of(protocol)(far_end, progress)
+    return collector_of(protocol)(replace(far_end, is_guarded=True), progress)
 
 
 def collector_of(protocol: Protocol) -> Collector:

@@ -30,6 +30,7 @@ class FarEnd:
     timeout_seconds: float = DEFAULT_TIMEOUT_SECONDS
     back_off_seconds: float = 0.5
     last_good_at: datetime | None = None
+    is_guarded: bool = False  # it may go only where feeds may: nobody sits at the keyboard
 
     @property
     def address(self) -> str:

@@ -28,7 +28,6 @@ from keelmark.feeds.selectors import feed_name_of
 from keelmark.forecasts import selectors
 from keelmark.forecasts.changes import changes_for
 from keelmark.forecasts.export import csv_of
-from keelmark.forecasts.findings import NOTHING_FOUND
 from keelmark.forecasts.models import Reach
 from keelmark.forecasts.rows import (
     Listed,
@@ -38,7 +37,6 @@ from keelmark.forecasts.rows import (
     row_of,
     row_of_listed,
 )
-from keelmark.forecasts.services.making import HORIZON_DAYS
 from keelmark.forecasts.workings import workings_of
 
 MAX_WINDOW_DAYS = 4000
@@ -161,21 +159,6 @@ class SoundingsRead(serializers.Serializer[Record]):
     first_on = serializers.DateField()
     used_bytes = serializers.ListField(child=Int64Field(allow_null=True))
     usable_bytes = serializers.ListField(child=Int64Field(allow_null=True))
-    findings = FindingsRead()
-
-
-class ForecastRead(serializers.Serializer[Record]):
-    as_of = serializers.DateField(allow_null=True)
-    made_at = serializers.DateTimeField(allow_null=True)
-    growth_bytes_per_day = Int64Field(allow_null=True)
-    unjudged_because = serializers.CharField(allow_blank=True)
-    caution = DatesRead()
-    limit = DatesRead()
-    full = DatesRead()
-    path = serializers.DictField(
-        child=serializers.ListField(child=Int64Field(allow_null=True)),
-        help_text="p10, p25, p50, p75, p90: bytes from the day after as_of on",
-    )
 
 
 class VolumeRead(serializers.Serializer[Record]):
@@ -240,7 +223,7 @@ class PoolPages(CursorPagination):
         name: extend_schema(
             parameters=[OpenApiParameter("pool_id", OpenApiTypes.INT, OpenApiParameter.PATH)]
         )
-        for name in ("retrieve", "series", "forecast", "volumes")
+        for name in ("retrieve", "series", "volumes")
     }
 )
 class PoolViewSet(GenericViewSet[Pool]):
@@ -305,39 +288,7 @@ class PoolViewSet(GenericViewSet[Pool]):
         pool = self.get_object()
         n_days = _whole_number(request, name="days", default=90, most=MAX_WINDOW_DAYS)
         soundings = selectors.soundings_of(pool, n_days=n_days, today=_today())
-        forecast = forecast_of(pool)
-        return Response(
-            SoundingsRead(
-                {
-                    **_plain(soundings),
-                    "findings": forecast.findings if forecast else NOTHING_FOUND,
-                }
-            ).data
-        )
-
-    @extend_schema(
-        parameters=[OpenApiParameter("days", OpenApiTypes.INT)],
-        responses={200: ForecastRead, 400: Problem, 404: Problem},
-    )
-    @action(detail=True)
-    def forecast(self, request: Request, pool_id: int) -> Response:
-        """Return the fan and the dates at each mark."""
-        pool = self.get_object()
-        n_days = _whole_number(request, name="days", default=365, most=HORIZON_DAYS)
-        forecast = forecast_of(pool)
-        path = selectors.fan_of(forecast, horizon_days=n_days) if forecast else {}
-        return Response(
-            ForecastRead(
-                {
-                    "as_of": forecast.as_of if forecast else None,
-                    "made_at": forecast.made_at if forecast else None,
-                    "growth_bytes_per_day": forecast.growth_bytes_per_day if forecast else None,
-                    "unjudged_because": forecast.unjudged_because if forecast else "not made yet",
-                    **{m: dates_of(forecast, mark=m) for m in ("caution", "limit", "full")},
-                    "path": path,
-                }
-            ).data
-        )
+        return Response(SoundingsRead(_plain(soundings)).data)
 
     @extend_schema(responses={200: VolumeRead(many=True), 404: Problem})
     @action(detail=True, pagination_class=None)

@@ -144,3 +144,21 @@ class ForecastChunk(models.Model):
 
     def __str__(self) -> str:
         return f"{self.kind} {self.first_id} to {self.last_id}: {self.state}"
+
+
+class ReferenceSize(models.Model):
+    """The reference VM that planners set; without a row it is the median of lately."""
+
+    n_cpus = models.PositiveIntegerField()
+    memory_bytes = models.BigIntegerField()
+    disk_bytes = models.BigIntegerField()
+    set_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["pk"]
+        constraints = [
+            models.CheckConstraint(name="one_reference_size", condition=models.Q(pk=1)),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.n_cpus} CPUs, {self.memory_bytes} + {self.disk_bytes} bytes"

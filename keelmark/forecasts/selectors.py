@@ -120,12 +120,14 @@ def _rhythms(forecasts: Sequence[KeptForecast | None], *, name: str, n_slots: in
     return np.array(rows, dtype=np.float64).reshape(len(forecasts), n_slots)
 
 
-def fan_of(forecast: KeptForecast, *, horizon_days: int) -> dict[str, list[int | None]]:
-    """Return the fan of a pool by quantile name (p10 … p90), from the day after `as_of`."""
-    fan = paths(outlook_of([forecast]), horizon_days=horizon_days, quantiles=FAN_QUANTILES)[0]
+def fan_told(
+    outlook: Outlook, *, horizon_days: int, quantiles: tuple[float, ...]
+) -> dict[str, list[int | None]]:
+    """Return the fan of the only series of an outlook by quantile name."""
+    fan = paths(outlook, horizon_days=horizon_days, quantiles=quantiles)[0]
     return {
         f"p{round(quantile * 100)}": _whole(path)
-        for quantile, path in zip(FAN_QUANTILES, fan, strict=True)
+        for quantile, path in zip(quantiles, fan, strict=True)
     }
 
 

@@ -82,6 +82,7 @@ def test_no_route_answers_a_stranger(db):
         for group in (
             "(?P<pool_id>\\d+)", "(?P<pk>[^/.]+)", "(?P<pk>\\d{1,18})",
             "(?P<key>[A-Za-z0-9._-]{1,200})",
+            "<int:entity_id>",
         ):  # fmt: skip
             plain = plain.replace(group, "1")
         assert "(" not in plain, plain
@@ -110,8 +111,11 @@ SEE_FEEDS = READ - {"tenant viewer"}
 DO = {"planner", "operator", "administrator"}
 WHO: dict[str, set[str]] = {
     "changes_list": READ, "facets_retrieve": READ, "findings_list": READ,
-    "kinds_list": READ, "tenants_list": READ, "pools_list": READ, "pools_export_retrieve": READ,
-    "pools_retrieve": READ, "pools_series_retrieve": READ, "pools_forecast_retrieve": READ,
+    "kinds_list": READ, "tenants_list": READ, "forecasts_list": READ,
+    "forecasts_read": READ, "contributors_read": READ, "berths_read": READ,
+    "reference_read": READ, "reference_set": DO, "reference_unset": DO,
+    "forecast_runs_list": SEE_FEEDS, "pools_list": READ, "pools_export_retrieve": READ,
+    "pools_retrieve": READ, "pools_series_retrieve": READ,
     "pools_volumes_list": READ, "trace_read": READ, "tokens_list": READ,
     "tokens_create": READ, "tokens_destroy": READ,
     "feeds_list": SEE_FEEDS, "feeds_retrieve": SEE_FEEDS, "runs_list": SEE_FEEDS,
@@ -147,7 +151,7 @@ def test_every_operation_answers_each_role_as_it_should(as_role, role):
         if name in ANYBODY:
             continue
         plain = path
-        for key in ("{pool_id}", "{id}", "{pk}", "{key}"):
+        for key in ("{pool_id}", "{entity_id}", "{id}", "{pk}", "{key}"):
             plain = plain.replace(key, "1")
         assert "{" not in plain, plain
         answer = client.generic(method.upper(), plain, "{}", content_type="application/json")

@@ -269,10 +269,10 @@ def test_a_name_that_leads_elsewhere_when_it_is_connected_to_is_refused(standin,
     url = standin().url
     settings.FEED_NETWORKS = ["10.0.0.0/8"]  # as if the name had led there when it was checked
     with pytest.raises(AddressError, match=r"led to 127\.0\.0\.1"):
-        scraped(FarEnd(addresses=(url,)))
+        scraped(FarEnd(addresses=(url,), is_guarded=True))
 
     async def read() -> None:
-        async with open_reader(url, user=USER, password=PASSWORD):
+        async with open_reader(url, user=USER, password=PASSWORD, is_guarded=True):
             pytest.fail("it was let in")
 
     with pytest.raises(AddressError, match=r"led to 127\.0\.0\.1"):

@@ -146,7 +146,7 @@ def test_series_hold_a_day_each_and_null_where_unread(api, make_pool, refresh_al
 
 
 def test_a_forecast_has_a_fan_in_order(api, three_pools):
-    forecast = api.get(f"/pools/{three_pools['ends']}/forecast", days=30).json()
+    forecast = api.get(f"/forecasts/{three_pools['ends']}", days=30).json()
     path = forecast["path"]
     assert [len(path[name]) for name in ("p10", "p25", "p50", "p75", "p90")] == [30] * 5
     assert path["p10"][-1] <= path["p50"][-1] <= path["p90"][-1]
@@ -160,7 +160,7 @@ def test_a_window_out_of_range_is_refused(api, three_pools, days):
     assert answer.json()["errors"][0]["pointer"] == "#/days"
 
 
-@pytest.mark.parametrize("part", ["", "/series", "/forecast", "/volumes"])
+@pytest.mark.parametrize("part", ["", "/series", "/volumes"])
 def test_a_pool_that_is_not_there_is_a_404_problem(api, db, part):
     answer = api.get(f"/pools/987654{part}")
     assert answer.status_code == 404

@@ -187,6 +187,7 @@ async def open_reader(
     back_off_seconds: float = FIRST_BACK_OFF_SECONDS,
     trust: ssl.SSLContext | None = None,
     timeout_seconds: float = DEFAULT_TIMEOUT_SECONDS,
+    is_guarded: bool = False,
     transport: httpx.AsyncBaseTransport | None = None,
 ) -> AsyncIterator[RedfishReader]:
     """Yield a signed-in reader and sign out at the end."""
@@ -195,7 +196,7 @@ async def open_reader(
         verify=trust if trust is not None else True,
         transport=transport,
         trust_env=False,
-        event_hooks={"request": [check_peer_async]},
+        event_hooks={"request": [check_peer_async] if is_guarded else []},
     ) as http:
         reader = RedfishReader(
             url.rstrip("/"), user, password, http, back_off_seconds=back_off_seconds

@@ -39,6 +39,7 @@ def collect_array(far_end: FarEnd, progress: Progress) -> Collection:
         back_off_seconds=far_end.back_off_seconds,
         trust=trust_of(far_end),
         timeout_seconds=far_end.timeout_seconds,
+        is_guarded=far_end.is_guarded,
     )
     # A thread of its own: whoever asks may have an event loop under way.
     with ThreadPoolExecutor(1) as thread:
@@ -54,6 +55,7 @@ async def collect(
     back_off_seconds: float = FIRST_BACK_OFF_SECONDS,
     trust: ssl.SSLContext | None = None,
     timeout_seconds: float = DEFAULT_TIMEOUT_SECONDS,
+    is_guarded: bool = False,
     transport: httpx.AsyncBaseTransport | None = None,
 ) -> Collection:
     """Return everything of the array at a URL, or raise a CollectError; never a part."""
@@ -64,6 +66,7 @@ async def collect(
         back_off_seconds=back_off_seconds,
         trust=trust,
         timeout_seconds=timeout_seconds,
+        is_guarded=is_guarded,
         transport=transport,
     ) as reader:
         progress("service root", reader.n_read)

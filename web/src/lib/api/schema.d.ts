@@ -21,6 +21,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/berths/{entity_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Room for more reference VMs in a cluster or datastore. */
+        get: operations["berths_read"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes": {
         parameters: {
             query?: never;
@@ -30,6 +47,23 @@ export interface paths {
         };
         /** @description What changed lately. */
         get: operations["changes_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/contributors/{entity_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who made the growth of a thing. */
+        get: operations["contributors_read"];
         put?: never;
         post?: never;
         delete?: never;
@@ -160,6 +194,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/forecast-runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Runs that made forecasts, newest first. */
+        get: operations["forecast_runs_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/forecasts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What ends first of a kind, the nearest date at the top; pools are under /pools. */
+        get: operations["forecasts_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/forecasts/{entity_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The forecast of one thing, with its reasons. */
+        get: operations["forecasts_read"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/kinds": {
         parameters: {
             query?: never;
@@ -281,23 +366,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/pools/{pool_id}/forecast": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description Return the fan and the dates at each mark. */
-        get: operations["pools_forecast_retrieve"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/pools/{pool_id}/series": {
         parameters: {
             query?: never;
@@ -344,6 +412,25 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/reference-vm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The VM in whose size berths are counted. */
+        get: operations["reference_read"];
+        /** @description The VM in whose size berths are counted. */
+        put: operations["reference_set"];
+        post?: never;
+        /** @description The VM in whose size berths are counted. */
+        delete: operations["reference_unset"];
         options?: never;
         head?: never;
         patch?: never;
@@ -566,6 +653,23 @@ export interface components {
             before: unknown | null;
             after: unknown | null;
         };
+        BerthsAtRead: {
+            /** Format: date */
+            on: string;
+            n_likely: number | null;
+            /** @description if it grows as the 90 % path */
+            n_low: number | null;
+            limited_by: string | null;
+        };
+        BerthsRead: {
+            reference: components["schemas"]["ReferenceToldRead"];
+            n_free: number | null;
+            limited_by: string | null;
+            by_resource: {
+                [key: string]: number | null;
+            };
+            ahead: components["schemas"]["BerthsAtRead"][];
+        };
         /** @enum {unknown} */
         BlankEnum: "";
         CandidateRead: {
@@ -611,9 +715,46 @@ export interface components {
             /** @default  */
             unit: string;
         };
+        ContributorsRead: {
+            /** Format: date */
+            first_on: string;
+            /** Format: date */
+            last_on: string;
+            part_kind: string | null;
+            n_parts: number;
+            total_bytes: number;
+            new_bytes: number;
+            gone_bytes: number;
+            parts: components["schemas"]["PartGrowthRead"][];
+            explained: components["schemas"]["ExplainedRead"][];
+        };
         CountRead: {
             name: string;
             n_pools: number;
+        };
+        CrossingRead: {
+            readonly id: number;
+            entity: components["schemas"]["ThingRead"];
+            site_name?: string | null;
+            metric: components["schemas"]["MetricEnum"];
+            /** Format: date */
+            as_of?: string | null;
+            /** Format: date-time */
+            made_at: string;
+            /** Format: int64 */
+            growth_bytes_per_day?: number | null;
+            attention: components["schemas"]["AttentionEnum"];
+            attention_because: string;
+            /** Format: date */
+            limit_early_on?: string | null;
+            /** Format: date */
+            limit_likely_on?: string | null;
+            /** Format: date */
+            limit_late_on?: string | null;
+            /** Format: double */
+            limit_chance?: number | null;
+            /** Format: date */
+            full_likely_on?: string | null;
         };
         DatesRead: {
             /** Format: date */
@@ -628,6 +769,13 @@ export interface components {
             kind: string;
             id: number;
             name: string;
+        };
+        ExplainedRead: {
+            /** Format: date */
+            on: string;
+            step_bytes: number;
+            explained_bytes: number;
+            says: string;
         };
         FacetsRead: {
             n_pools: number;
@@ -721,21 +869,25 @@ export interface components {
             monthly_swing_bytes: number | null;
             n_kin: number;
         };
-        ForecastRead: {
-            /** Format: date */
-            as_of: string | null;
+        ForecastRunRead: {
+            readonly id: number;
             /** Format: date-time */
-            made_at: string | null;
-            growth_bytes_per_day: number | null;
-            unjudged_because: string;
-            caution: components["schemas"]["DatesRead"];
-            limit: components["schemas"]["DatesRead"];
-            full: components["schemas"]["DatesRead"];
-            /** @description p10, p25, p50, p75, p90: bytes from the day after as_of on */
-            path: {
-                [key: string]: (number | null)[];
-            };
+            asked_at: string;
+            /** Format: date-time */
+            ended_at?: string | null;
+            state: components["schemas"]["ForecastRunReadStateEnum"];
+            is_everything?: boolean;
+            n_chunks: number;
+            n_done: number;
+            n_failed: number;
         };
+        /**
+         * @description * `running` - Running
+         *     * `done` - Done
+         *     * `failed` - Failed
+         * @enum {string}
+         */
+        ForecastRunReadStateEnum: "running" | "done" | "failed";
         /**
          * @description * `read` - read
          *     * `service_class` - service_class
@@ -834,6 +986,12 @@ export interface components {
             /** Format: date */
             tightest_on: string | null;
         };
+        /**
+         * @description * `used` - Used
+         *     * `provisioned` - Provisioned
+         * @enum {string}
+         */
+        MetricEnum: "used" | "provisioned";
         NullEnum: null;
         /**
          * @description * `` -
@@ -877,6 +1035,19 @@ export interface components {
             previous?: string | null;
             results: components["schemas"]["AuditRead"][];
         };
+        PaginatedCrossingReadList: {
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?cursor=cD00ODY%3D"
+             */
+            next?: string | null;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?cursor=cj0xJnA9NDg3
+             */
+            previous?: string | null;
+            results: components["schemas"]["CrossingRead"][];
+        };
         PaginatedFindingReadList: {
             /**
              * Format: uri
@@ -889,6 +1060,19 @@ export interface components {
              */
             previous?: string | null;
             results: components["schemas"]["FindingRead"][];
+        };
+        PaginatedForecastRunReadList: {
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?cursor=cD00ODY%3D"
+             */
+            next?: string | null;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?cursor=cj0xJnA9NDg3
+             */
+            previous?: string | null;
+            results: components["schemas"]["ForecastRunRead"][];
         };
         PaginatedPoolReadList: {
             /**
@@ -915,6 +1099,14 @@ export interface components {
              */
             previous?: string | null;
             results: components["schemas"]["RunRead"][];
+        };
+        PartGrowthRead: {
+            entity: components["schemas"]["ThingRead"];
+            added_bytes: number;
+            is_new: boolean;
+            is_gone: boolean;
+            /** Format: double */
+            share: number | null;
         };
         /** @description A piece of a sentence: text, or a signed amount of bytes. */
         PartRead: {
@@ -1071,6 +1263,35 @@ export interface components {
          * @enum {string}
          */
         ReachEnum: "inside_lead_time" | "within_90_days" | "later" | "no_end";
+        /** @description How right forecasts of 7, 30 and 90 days ago would have been, over the days given. */
+        RecordRead: {
+            days: number[];
+            error_bytes: (number | null)[];
+            bias_bytes: (number | null)[];
+            /** @description days that fell in the 80 % band */
+            n_inside: number;
+            n_tried: number;
+            /** Format: date */
+            said_week_ago_on: string | null;
+            /** Format: date */
+            said_month_ago_on: string | null;
+        };
+        ReferenceReadRequest: {
+            n_cpus: number;
+            /** Format: int64 */
+            memory_bytes: number;
+            /** Format: int64 */
+            disk_bytes: number;
+        };
+        ReferenceToldRead: {
+            n_cpus: number;
+            /** Format: int64 */
+            memory_bytes: number;
+            /** Format: int64 */
+            disk_bytes: number;
+            /** @description by a planner; else the median of lately */
+            is_set: boolean;
+        };
         RepairRead: {
             /** Format: date */
             first_on: string;
@@ -1187,7 +1408,40 @@ export interface components {
             first_on: string;
             used_bytes: (number | null)[];
             usable_bytes: (number | null)[];
+        };
+        StandingRead: {
+            entity: components["schemas"]["ThingRead"];
+            metric: components["schemas"]["MetricEnum"];
+            /**
+             * Format: double
+             * @description times as fast as it does grow
+             */
+            growth: number;
+            /** Format: date */
+            as_of: string | null;
+            /** Format: date-time */
+            made_at: string;
+            growth_bytes_per_day: number | null;
+            unjudged_because: string;
+            attention: components["schemas"]["AttentionEnum"];
+            attention_because: string;
+            caution: components["schemas"]["DatesRead"];
+            limit: components["schemas"]["DatesRead"];
+            full: components["schemas"]["DatesRead"];
+            /**
+             * Format: double
+             * @description that the limit is reached within two years at all
+             */
+            limit_chance: number | null;
+            marks_bytes: {
+                [key: string]: number | null;
+            };
+            ceiling_bytes: number | null;
             findings: components["schemas"]["FindingsRead"];
+            record: components["schemas"]["RecordRead"];
+            path: {
+                [key: string]: (number | null)[];
+            };
         };
         StepRead: {
             label: string;
@@ -1319,6 +1573,35 @@ export interface operations {
             };
         };
     };
+    berths_read: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entity_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BerthsRead"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     changes_list: {
         parameters: {
             query?: {
@@ -1340,6 +1623,45 @@ export interface operations {
                 };
             };
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    contributors_read: {
+        parameters: {
+            query?: {
+                days?: number;
+            };
+            header?: never;
+            path: {
+                entity_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ContributorsRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -1690,6 +2012,118 @@ export interface operations {
             };
         };
     };
+    forecast_runs_list: {
+        parameters: {
+            query?: {
+                /** @description The pagination cursor value. */
+                cursor?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaginatedForecastRunReadList"];
+                };
+            };
+        };
+    };
+    forecasts_list: {
+        parameters: {
+            query: {
+                /** @description The pagination cursor value. */
+                cursor?: string;
+                /**
+                 * @description * `datastore` - datastore
+                 *     * `volume` - volume
+                 *     * `bucket` - bucket
+                 *     * `pool` - pool
+                 *     * `disk` - disk
+                 */
+                kind: "datastore" | "volume" | "bucket" | "pool" | "disk";
+                /**
+                 * @description * `used` - Used
+                 *     * `provisioned` - Provisioned
+                 */
+                metric?: "used" | "provisioned";
+                /** @description sift: site:, array:, class:, state: and bare words; - before a term excludes */
+                scope?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaginatedCrossingReadList"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    forecasts_read: {
+        parameters: {
+            query?: {
+                days?: number;
+                growth?: number;
+                /**
+                 * @description * `used` - Used
+                 *     * `provisioned` - Provisioned
+                 */
+                metric?: "used" | "provisioned";
+            };
+            header?: never;
+            path: {
+                entity_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandingRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     kinds_list: {
         parameters: {
             query?: never;
@@ -1969,45 +2403,6 @@ export interface operations {
             };
         };
     };
-    pools_forecast_retrieve: {
-        parameters: {
-            query?: {
-                days?: number;
-            };
-            header?: never;
-            path: {
-                pool_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ForecastRead"];
-                };
-            };
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     pools_series_retrieve: {
         parameters: {
             query?: {
@@ -2102,6 +2497,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reference_read: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReferenceToldRead"];
+                };
+            };
+        };
+    };
+    reference_set: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReferenceReadRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReferenceToldRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reference_unset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReferenceToldRead"];
                 };
             };
         };

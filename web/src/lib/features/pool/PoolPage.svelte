@@ -11,8 +11,15 @@
   import SoundingsChart from './SoundingsChart.svelte';
   import Volumes from './Volumes.svelte';
   import WorkingMargin from './WorkingMargin.svelte';
-  import { forecastQuery, poolQuery, seriesQuery, volumesQuery } from './queries';
-  import { WINDOWS, windowOf } from './windows';
+  import GrowthNote from './GrowthNote.svelte';
+  import {
+    contributorsQuery,
+    forecastQuery,
+    poolQuery,
+    seriesQuery,
+    volumesQuery,
+  } from './queries';
+  import { EXPLAINED_DAYS, GROWTHS, growthOf, WINDOWS, windowOf } from './windows';
 
   interface Props {
     poolId: number;
@@ -23,7 +30,9 @@
   const figure = $derived(page.url.searchParams.get('working') ?? 'ends');
   const pool = createQuery(() => poolQuery(poolId));
   const series = createQuery(() => seriesQuery(poolId, shown.days));
-  const forecast = createQuery(() => forecastQuery(poolId, shown.aheadDays));
+  const growth = $derived(growthOf(page.url.searchParams.get('growth')));
+  const forecast = createQuery(() => forecastQuery(poolId, shown.aheadDays, growth));
+  const contributors = createQuery(() => contributorsQuery(poolId, EXPLAINED_DAYS));
   const volumes = createQuery(() => volumesQuery(poolId));
   const failed = $derived([pool, series, forecast, volumes].find((query) => query.isError));
   const title = $derived(pool.data ? `${pool.data.array_name} · ${pool.data.name}` : 'Pool');
@@ -57,8 +66,15 @@
         <h2 class="water">Soundings</h2>
         <p class="text-ink-soft">used bytes, with its 50 % and 80 % fan</p>
         <Choice
-          label="Window"
+          label="Growth"
           class="ml-auto flex gap-3"
+          options={GROWTHS}
+          value={String(growth)}
+          onpick={(key) => void setQuery('growth', key === '1' ? '' : key)}
+        />
+        <Choice
+          label="Window"
+          class="ml-4 flex gap-3"
           options={WINDOWS.map(({ key, name }) => ({ key, name }))}
           value={shown.key}
           onpick={(key) => void setQuery('window', key === '90d' ? '' : key)}
@@ -80,14 +96,15 @@
         {#if forecast.data.unjudged_because}<p class="text-shoal">
             No forecast: {forecast.data.unjudged_because}.
           </p>{/if}
+        <GrowthNote forecast={forecast.data} />
       {/if}
       {#if volumes.data}<Volumes volumes={volumes.data} usedBytes={pool.data.used_bytes} />{/if}
     </section>
     <WorkingMargin
       pool={pool.data}
       {figure}
-      oddOn={series.data?.odd_on ?? []}
-      shifts={series.data?.shifts ?? []}
+      forecast={forecast.data ?? null}
+      contributors={contributors.data ?? null}
     />
   </div>
 {:else if pool.error}

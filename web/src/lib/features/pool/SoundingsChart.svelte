@@ -7,7 +7,7 @@
   interface Props {
     pool: PoolDetail;
     series: Schemas['SoundingsRead'];
-    forecast: Schemas['ForecastRead'];
+    forecast: Schemas['StandingRead'];
     aheadDays: number;
   }
   let { pool, series, forecast, aheadDays }: Props = $props();
@@ -45,7 +45,7 @@
 
   const said = $derived(
     `Used bytes: ${preferences.bytes(pool.used_bytes)} now of ${preferences.bytes(pool.usable_bytes)}; ` +
-      `limit mark likely reached ${pool.limit.likely_on ? formatDay(pool.limit.likely_on) : 'beyond two years'}.`,
+      `limit mark likely reached ${forecast.limit.likely_on ? formatDay(forecast.limit.likely_on) : 'beyond two years'}.`,
   );
 </script>
 

@@ -1,14 +1,16 @@
 <script lang="ts">
-  import type { PoolDetail } from '$lib/api/client';
+  import type { PoolDetail, Schemas } from '$lib/api/client';
   import { exactBytes, formatAge, formatDay, preferences } from '$lib/format';
+  import Record from './Record.svelte';
+  import Seen from './Seen.svelte';
 
   interface Props {
     pool: PoolDetail;
     figure: string;
-    oddOn: string[];
-    shifts: { on: string; bytes: number }[];
+    forecast: Schemas['StandingRead'] | null;
+    contributors: Schemas['ContributorsRead'] | null;
   }
-  let { pool, figure, oddOn, shifts }: Props = $props();
+  let { pool, figure, forecast, contributors }: Props = $props();
   const working = $derived(pool.workings.find((one) => one.figure === figure));
 </script>
 
@@ -44,27 +46,9 @@
   {/if}
   <h3 class="mt-4 font-semibold">Why it stands as it does</h3>
   <p class="text-ink-soft">{pool.attention}: {pool.attention_because}</p>
-  {#if shifts.length > 0 || oddOn.length > 0}
-    <h3 class="mt-4 font-semibold">Not counted as growth</h3>
-    <ul class="text-ink-soft">
-      {#each shifts as shift (shift.on)}
-        <li>{formatDay(shift.on)}: {preferences.bytes(shift.bytes, true)} in one day, a shift</li>
-      {/each}
-      {#each oddOn as on (on)}
-        <li>{formatDay(on)}: one odd reading</li>
-      {/each}
-    </ul>
-  {/if}
-  {#if pool.attention !== 'over'}
-    <h3 class="mt-4 font-semibold">How good were we here</h3>
-    <dl class="text-ink-soft">
-      {#each [{ name: 'said a week ago', on: pool.said_week_ago_on }, { name: 'said a month ago', on: pool.said_month_ago_on }] as said (said.name)}
-        <div class="flex justify-between gap-3">
-          <dt>{said.name}</dt>
-          <dd class="figures">{said.on ? formatDay(said.on) : 'beyond 2 y, or not judged'}</dd>
-        </div>
-      {/each}
-    </dl>
+  {#if forecast}
+    <Seen findings={forecast.findings} explained={contributors?.explained ?? []} />
+    {#if pool.attention !== 'over'}<Record record={forecast.record} />{/if}
   {/if}
   <h3 class="mt-4 font-semibold">Readings</h3>
   <p class="text-ink-soft">

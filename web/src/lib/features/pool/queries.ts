@@ -25,16 +25,29 @@ export function seriesQuery(pool_id: number, days: number) {
   });
 }
 
-export function forecastQuery(pool_id: number, days: number) {
+/** The forecast with its reasons, as if the pool grew so many times as fast. */
+export function forecastQuery(entity_id: number, days: number, growth: number) {
   return queryOptions({
-    queryKey: [...keys.pools, pool_id, 'forecast', days],
+    queryKey: [...keys.pools, entity_id, 'forecast', days, growth],
     queryFn: () =>
       bodyOf(
-        api.GET('/api/v1/pools/{pool_id}/forecast', {
-          params: { path: { pool_id }, query: { days } },
+        api.GET('/api/v1/forecasts/{entity_id}', {
+          params: { path: { entity_id }, query: { days, growth } },
         }),
       ),
     placeholderData: keepPreviousData,
+  });
+}
+
+export function contributorsQuery(entity_id: number, days: number) {
+  return queryOptions({
+    queryKey: [...keys.pools, entity_id, 'contributors', days],
+    queryFn: () =>
+      bodyOf(
+        api.GET('/api/v1/contributors/{entity_id}', {
+          params: { path: { entity_id }, query: { days } },
+        }),
+      ),
   });
 }
 

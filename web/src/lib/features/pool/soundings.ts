@@ -1,6 +1,14 @@
 import type { EChartsCoreOption } from 'echarts/core';
 import type { PoolDetail, Schemas } from '$lib/api/client';
-import { addDays, axisUnit, exactBytes, formatDay, preferences, todayIso } from '$lib/format';
+import {
+  addDays,
+  axisUnit,
+  daysUntil,
+  exactBytes,
+  formatDay,
+  preferences,
+  todayIso,
+} from '$lib/format';
 import type { ChartTheme } from '$lib/ui/chart-theme';
 
 type Point = [string, number | null];
@@ -8,7 +16,7 @@ type Point = [string, number | null];
 interface Facts {
   pool: PoolDetail;
   series: Schemas['SoundingsRead'];
-  forecast: Schemas['ForecastRead'];
+  forecast: Schemas['StandingRead'];
   aheadDays: number;
   theme: ChartTheme;
 }
@@ -29,6 +37,12 @@ const OUTER_OPACITY = 0.55;
 const INNER_OPACITY = 0.6;
 const LAND_OPACITY = 0.6;
 const CARET_SIZE = 9;
+const SHOWN_SPAN_DAYS = 3; // shorter gaps would only speckle the paper
+const SPAN_NAMES: Record<string, string> = {
+  unread: 'not read',
+  stuck: 'stuck, not believed',
+  slipped: 'days put right',
+};
 const TAG_GAP_PX = 3;
 const TAG_LINE_PX = 14;
 
@@ -162,7 +176,7 @@ function fanSeries(fan: Record<string, Point[]>, theme: ChartTheme): EChartsCore
 
 function historySeries(facts: Facts, history: Point[]): EChartsCoreOption {
   const { theme } = facts;
-  const odd = new Set(facts.series.odd_on);
+  const odd = oddDays(facts);
   return {
     name: 'used',
     type: 'line',
@@ -171,12 +185,12 @@ function historySeries(facts: Facts, history: Point[]): EChartsCoreOption {
     data: history.map(([on, used]): Point => [on, odd.has(on) ? null : used]),
     lineStyle: { color: theme.ink, width: 1.6 },
     markLine: marksOf(facts),
-    markArea: landOf(facts),
+    markArea: areasOf(facts),
     markPoint: shiftsOf(facts, history),
   };
 }
 
-function marksOf({ pool, theme }: Facts): EChartsCoreOption {
+function marksOf({ pool, forecast, theme }: Facts): EChartsCoreOption {
   const level = (name: string, percent: number, color: string, dash: number[] | 'solid') => ({
     yAxis: (pool.usable_bytes / PERCENT) * percent,
     lineStyle: { color, type: dash, width: 1.3 },
@@ -192,7 +206,7 @@ function marksOf({ pool, theme }: Facts): EChartsCoreOption {
     lineStyle: { color, type: 'solid', width: 1.4 },
     label,
   });
-  const likely = pool.attention === 'over' ? null : pool.limit.likely_on;
+  const likely = pool.attention === 'over' ? null : forecast.limit.likely_on;
   return {
     symbol: 'none',
     silent: true,
@@ -201,6 +215,16 @@ function marksOf({ pool, theme }: Facts): EChartsCoreOption {
       level('limit', pool.limit_percent, theme.limit, LONG_DASH),
       level('caution', pool.caution_percent, theme.caution, LONG_DASH),
       upright(todayIso(), theme.ink, { show: false }),
+      ...forecast.findings.pace_changes.map((change) => ({
+        ...upright(change.on, theme.inkSoft, {
+          formatter: paceWords(change),
+          position: 'end',
+          distance: TAG_GAP_PX,
+          color: theme.inkSoft,
+          fontSize: SMALL_FONT_SIZE,
+        }),
+        lineStyle: { color: theme.inkSoft, type: DOTS, width: 1 },
+      })),
       ...(likely
         ? [
             upright(likely, theme.limit, {
@@ -219,8 +243,26 @@ function marksOf({ pool, theme }: Facts): EChartsCoreOption {
   };
 }
 
-function landOf({ pool, theme }: Facts): EChartsCoreOption {
+export function paceWords(change: Schemas['PaceChangeRead']): string {
+  const { before_bytes_per_day: before, after_bytes_per_day: after } = change;
+  return `${after > before ? 'faster' : 'slower'} since ${formatDay(change.on)}`;
+}
+
+/** Lead time ahead; behind, the spans in which the line is drawn and not read. */
+function areasOf({ pool, forecast, series, theme }: Facts): EChartsCoreOption {
   const until = addDays(todayIso(), pool.lead_time_days);
+  const spans = forecast.findings.repairs
+    .filter((span) => span.why !== 'odd' && span.last_on >= series.first_on)
+    .filter((span) => daysBetween(span) >= SHOWN_SPAN_DAYS)
+    .map((span) => [
+      {
+        name: SPAN_NAMES[span.why],
+        xAxis: span.first_on,
+        itemStyle: { color: theme.rule, opacity: LAND_OPACITY },
+        label: { position: 'insideTop' },
+      },
+      { xAxis: addDays(span.last_on, 1) },
+    ]);
   return {
     silent: true,
     itemStyle: { color: theme.land, opacity: LAND_OPACITY },
@@ -230,11 +272,14 @@ function landOf({ pool, theme }: Facts): EChartsCoreOption {
       color: theme.inkSoft,
       fontSize: SMALL_FONT_SIZE,
     },
-    data: [[{ name: `lead time ${pool.lead_time_days} d`, xAxis: todayIso() }, { xAxis: until }]],
+    data: [
+      [{ name: `lead time ${pool.lead_time_days} d`, xAxis: todayIso() }, { xAxis: until }],
+      ...spans,
+    ],
   };
 }
 
-function shiftsOf({ series, theme }: Facts, history: Point[]): EChartsCoreOption {
+function shiftsOf({ forecast, theme }: Facts, history: Point[]): EChartsCoreOption {
   const known = new Map(history);
   return {
     symbol: 'path://M0 8L5 0L10 8',
@@ -242,7 +287,7 @@ function shiftsOf({ series, theme }: Facts, history: Point[]): EChartsCoreOption
     symbolOffset: [0, CARET_SIZE],
     itemStyle: { color: 'transparent', borderColor: theme.ink, borderWidth: 1.4 },
     label: { position: 'bottom', color: theme.ink, fontSize: SMALL_FONT_SIZE },
-    data: series.shifts
+    data: forecast.findings.shifts
       .filter((shift) => known.has(shift.on))
       .map((shift) => ({
         coord: [shift.on, lowestAround(history, shift.on)],
@@ -261,8 +306,23 @@ function lowestAround(history: Point[], on: string): number {
   return Math.min(...around.map(([, used]) => used ?? Infinity));
 }
 
-function oddSeries({ series, theme }: Facts, history: Point[]): EChartsCoreOption {
-  const odd = new Set(series.odd_on);
+/** Days whose single wild reading was left out. */
+function oddDays({ forecast }: Facts): Set<string> {
+  const days = new Set<string>();
+  for (const span of forecast.findings.repairs) {
+    if (span.why !== 'odd') continue;
+    for (let on = span.first_on; on <= span.last_on; on = addDays(on, 1)) days.add(on);
+  }
+  return days;
+}
+
+function daysBetween(span: Schemas['RepairRead']): number {
+  return daysUntil(span.last_on, span.first_on) + 1;
+}
+
+function oddSeries(facts: Facts, history: Point[]): EChartsCoreOption {
+  const { theme } = facts;
+  const odd = oddDays(facts);
   return {
     name: 'odd reading, left out',
     type: 'scatter',

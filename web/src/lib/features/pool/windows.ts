@@ -17,3 +17,17 @@ const NINETY = 2;
 export function windowOf(key: string | null): Window {
   return (WINDOWS.find((window) => window.key === key) ?? WINDOWS[NINETY]) as Window;
 }
+
+export const EXPLAINED_DAYS = 365; // shifts this old are still explained
+
+/** Growth as it is, and faster: what if it did? */
+export const GROWTHS = [
+  { key: '1', name: 'as it grows' },
+  { key: '1.5', name: '×1.5' },
+  { key: '2', name: '×2' },
+  { key: '3', name: '×3' },
+];
+
+export function growthOf(told: string | null): number {
+  return GROWTHS.some(({ key }) => key === told) ? Number(told) : 1;
+}

@@ -1,0 +1,36 @@
+"""Writes the reference VM in which berths are counted."""
+
+from datetime import UTC, datetime
+
+from django.contrib.auth.models import User
+from django.db import transaction
+
+from keelmark.access.services import audit
+from keelmark.core.berths import ReferenceVm
+from keelmark.forecasts.models import ReferenceSize
+
+
+@transaction.atomic
+def set_reference_vm(*, actor: User, reference: ReferenceVm | None) -> None:
+    """Count berths in this size from now on; None: in the median VM of lately again."""
+    kept = ReferenceSize.objects.select_for_update().first()
+    before = _told(kept) if kept else None
+    after = None
+    if reference is None:
+        ReferenceSize.objects.all().delete()
+    else:
+        after = {
+            "n_cpus": reference.n_cpus,
+            "memory_bytes": reference.memory_bytes,
+            "disk_bytes": reference.disk_bytes,
+        }
+        ReferenceSize.objects.update_or_create(
+            pk=1, defaults={**after, "set_at": datetime.now(UTC)}
+        )
+    audit(actor, action="set reference VM", kind="berths", before=before, after=after)
+
+
+def _told(kept: ReferenceSize) -> dict[str, int]:
+    return {
+        "n_cpus": kept.n_cpus, "memory_bytes": kept.memory_bytes, "disk_bytes": kept.disk_bytes,
+    }  # fmt: skip

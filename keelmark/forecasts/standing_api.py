@@ -1,0 +1,368 @@
+"""Forecasts of anything over the API: dates, findings, record, contributors, berths, runs."""
+
+from datetime import UTC, date, datetime
+from typing import Any
+
+from django.db.models import QuerySet
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import exceptions, mixins, serializers
+from rest_framework.pagination import CursorPagination
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+from rest_framework.viewsets import GenericViewSet
+
+from keelmark.access.api import Problem, actor_of
+from keelmark.access.rights import Right
+from keelmark.core.berths import ReferenceVm
+from keelmark.core.ledger import Attention
+from keelmark.estate import selectors as estate
+from keelmark.estate.api import ThingRead
+from keelmark.estate.models import Entity, Kind
+from keelmark.forecasts import standing
+from keelmark.forecasts.api import (
+    SCOPE,
+    DatesRead,
+    FindingsRead,
+    Int64Field,
+    Record,
+    terms_of,
+)
+from keelmark.forecasts.berths import BerthsTold, berths_of, reference_vm
+from keelmark.forecasts.contributors import contributors_of
+from keelmark.forecasts.findings import NOTHING_FOUND
+from keelmark.forecasts.models import ForecastRun, Metric, RunState, ThingForecast
+from keelmark.forecasts.selectors import FAN_QUANTILES, fan_told
+from keelmark.forecasts.services.making import HORIZON_DAYS, MARKS
+from keelmark.forecasts.services.reference import set_reference_vm
+from keelmark.forecasts.services.things import WAYS
+
+MAX_GROWTH = 20.0
+MAX_WINDOW_DAYS = 400
+MAX_CPUS, MAX_BYTES = 4096, 2**50
+ENTITY = OpenApiParameter("entity_id", OpenApiTypes.INT, OpenApiParameter.PATH)
+KINDS = [str(kind) for kind in WAYS]
+
+
+class RecordRead(serializers.Serializer[Record]):
+    """How right forecasts of 7, 30 and 90 days ago would have been, over the days given."""
+
+    days = serializers.ListField(child=serializers.IntegerField())
+    error_bytes = serializers.ListField(child=Int64Field(allow_null=True))
+    bias_bytes = serializers.ListField(child=Int64Field(allow_null=True))
+    n_inside = serializers.IntegerField(help_text="days that fell in the 80 % band")
+    n_tried = serializers.IntegerField()
+    said_week_ago_on = serializers.DateField(allow_null=True)
+    said_month_ago_on = serializers.DateField(allow_null=True)
+
+
+class StandingRead(serializers.Serializer[Record]):
+    entity = ThingRead()
+    metric = serializers.ChoiceField(choices=Metric.choices)
+    growth = serializers.FloatField(help_text="times as fast as it does grow")
+    as_of = serializers.DateField(allow_null=True)
+    made_at = serializers.DateTimeField()
+    growth_bytes_per_day = Int64Field(allow_null=True)
+    unjudged_because = serializers.CharField(allow_blank=True)
+    attention = serializers.ChoiceField(choices=[a.value for a in Attention])
+    attention_because = serializers.CharField()
+    caution = DatesRead()
+    limit = DatesRead()
+    full = DatesRead()
+    limit_chance = serializers.FloatField(
+        allow_null=True, help_text="that the limit is reached within two years at all"
+    )
+    marks_bytes = serializers.DictField(child=Int64Field(allow_null=True))
+    ceiling_bytes = Int64Field(allow_null=True)
+    findings = FindingsRead()
+    record = RecordRead()
+    path = serializers.DictField(child=serializers.ListField(child=Int64Field(allow_null=True)))
+
+
+class ForecastWanted(serializers.Serializer[Record]):
+    metric = serializers.ChoiceField(choices=Metric.choices, default=Metric.USED)
+    days = serializers.IntegerField(min_value=1, max_value=HORIZON_DAYS, default=365)
+    growth = serializers.FloatField(min_value=0, max_value=MAX_GROWTH, default=1.0)
+
+
+def entity_of(request: Request, entity_id: int) -> Entity:
+    """Return a thing this person may see, or 404."""
+    found = estate.entities_for(actor_of(request)).select_related("site").filter(pk=entity_id)
+    entity = found.first()
+    if entity is None:
+        raise exceptions.NotFound(f"No thing {entity_id} is known.")
+    return entity
+
+
+class ForecastView(APIView):
+    """The forecast of one thing, with its reasons."""
+
+    @extend_schema(
+        operation_id="forecasts_read",
+        parameters=[ENTITY, ForecastWanted],
+        responses={200: StandingRead, 400: Problem, 404: Problem},
+    )
+    def get(self, request: Request, entity_id: int) -> Response:
+        form = ForecastWanted(data=request.query_params)
+        form.is_valid(raise_exception=True)
+        wanted = form.validated_data
+        entity = entity_of(request, entity_id)
+        found = standing.standing_of(entity, metric=Metric(wanted["metric"]))
+        if found is None:
+            told = f"Nothing is forecast of {wanted['metric']} of {entity.kind} {entity.name} yet."
+            raise exceptions.NotFound(told)
+        kept = found.forecast
+        reckoned = standing.reckoned(found, growth=wanted["growth"])
+        outlook = standing.grown_outlook([kept], growth=wanted["growth"])
+        growth = kept.growth_bytes_per_day
+        body = {
+            "entity": entity,
+            "metric": found.metric,
+            "growth": wanted["growth"],
+            "as_of": kept.as_of,
+            "made_at": kept.made_at,
+            "growth_bytes_per_day": None if growth is None else round(growth * wanted["growth"]),
+            "unjudged_because": kept.unjudged_because,
+            "attention": kept.attention,
+            "attention_because": kept.attention_because,
+            **{mark: _dates(reckoned.dates[mark]) for mark in MARKS},
+            "limit_chance": reckoned.limit_chance,
+            "marks_bytes": found.marks_bytes,
+            "ceiling_bytes": None if kept.ceiling_bytes is None else round(kept.ceiling_bytes),
+            "findings": kept.findings or NOTHING_FOUND,
+            "record": {
+                **kept.record,
+                "said_week_ago_on": kept.said_week_ago_on,
+                "said_month_ago_on": kept.said_month_ago_on,
+            },
+            "path": fan_told(outlook, horizon_days=wanted["days"], quantiles=FAN_QUANTILES),
+        }
+        return Response(StandingRead(body).data)
+
+
+def _dates(dates: tuple[date | None, date | None, date | None]) -> dict[str, date | None]:
+    return dict(zip(("early_on", "likely_on", "late_on"), dates, strict=True))
+
+
+class CrossingRead(serializers.ModelSerializer[ThingForecast]):
+    entity = ThingRead()
+    site_name = serializers.CharField(source="entity.site.name", allow_null=True, default=None)
+    metric = serializers.ChoiceField(choices=Metric.choices)
+    attention = serializers.ChoiceField(choices=[a.value for a in Attention])
+
+    class Meta:
+        model = ThingForecast
+        fields = (
+            "id", "entity", "site_name", "metric", "as_of", "made_at", "growth_bytes_per_day",
+            "attention", "attention_because", "limit_early_on", "limit_likely_on",
+            "limit_late_on", "limit_chance", "full_likely_on",
+        )  # fmt: skip
+
+
+class CrossingsWanted(serializers.Serializer[Record]):
+    kind = serializers.ChoiceField(choices=KINDS)
+    metric = serializers.ChoiceField(choices=Metric.choices, default=Metric.USED)
+
+
+class CrossingPages(CursorPagination):
+    page_size = 200
+    ordering = ("sort_on", "pk")
+
+
+class CrossingViewSet(mixins.ListModelMixin, GenericViewSet[ThingForecast]):
+    """What ends first of a kind, the nearest date at the top; pools are under /pools."""
+
+    queryset = ThingForecast.objects.none()
+    serializer_class = CrossingRead
+    pagination_class = CrossingPages
+    rights = {"list": Right.READ}
+
+    def get_queryset(self) -> QuerySet[ThingForecast]:
+        form = CrossingsWanted(data=self.request.query_params)
+        form.is_valid(raise_exception=True)
+        return standing.crossings_for(
+            actor_of(self.request),
+            kind=Kind(form.validated_data["kind"]),
+            metric=Metric(form.validated_data["metric"]),
+            terms=terms_of(self.request),
+        )
+
+    @extend_schema(
+        operation_id="forecasts_list",
+        parameters=[SCOPE, CrossingsWanted],
+        responses={200: CrossingRead(many=True), 400: Problem},
+    )
+    def list(self, request: Request, *args: Any, **kwargs: Any) -> Response:  # Any: DRF's
+        return super().list(request, *args, **kwargs)
+
+
+class PartGrowthRead(serializers.Serializer[Record]):
+    entity = ThingRead()
+    added_bytes = Int64Field()
+    is_new = serializers.BooleanField()
+    is_gone = serializers.BooleanField()
+    share = serializers.FloatField(allow_null=True)
+
+
+class ExplainedRead(serializers.Serializer[Record]):
+    on = serializers.DateField()
+    step_bytes = Int64Field()
+    explained_bytes = Int64Field()
+    says = serializers.CharField()
+
+
+class ContributorsRead(serializers.Serializer[Record]):
+    first_on = serializers.DateField()
+    last_on = serializers.DateField()
+    part_kind = serializers.CharField(allow_null=True)
+    n_parts = serializers.IntegerField()
+    total_bytes = Int64Field()
+    new_bytes = Int64Field()
+    gone_bytes = Int64Field()
+    parts = PartGrowthRead(many=True)
+    explained = ExplainedRead(many=True)
+
+
+class WindowWanted(serializers.Serializer[Record]):
+    days = serializers.IntegerField(min_value=1, max_value=MAX_WINDOW_DAYS, default=30)
+
+
+class ContributorsView(APIView):
+    """Who made the growth of a thing."""
+
+    @extend_schema(
+        operation_id="contributors_read",
+        parameters=[ENTITY, WindowWanted],
+        responses={200: ContributorsRead, 400: Problem, 404: Problem},
+    )
+    def get(self, request: Request, entity_id: int) -> Response:
+        form = WindowWanted(data=request.query_params)
+        form.is_valid(raise_exception=True)
+        entity = entity_of(request, entity_id)
+        found = standing.standing_of(entity, metric=Metric.USED)
+        told = contributors_of(
+            entity,
+            seen=estate.entities_for(actor_of(request)),
+            findings=found.forecast.findings if found else None,
+            n_days=form.validated_data["days"],
+            today=datetime.now(UTC).date(),
+        )
+        return Response(ContributorsRead(told).data)
+
+
+class ReferenceRead(serializers.Serializer[Record]):
+    n_cpus = serializers.IntegerField(min_value=0, max_value=MAX_CPUS)
+    memory_bytes = Int64Field(min_value=0, max_value=MAX_BYTES)
+    disk_bytes = Int64Field(min_value=0, max_value=MAX_BYTES)
+
+
+class ReferenceToldRead(ReferenceRead):
+    is_set = serializers.BooleanField(help_text="by a planner; else the median of lately")
+
+
+class BerthsAtRead(serializers.Serializer[Record]):
+    on = serializers.DateField()
+    n_likely = serializers.IntegerField(allow_null=True)
+    n_low = serializers.IntegerField(allow_null=True, help_text="if it grows as the 90 % path")
+    limited_by = serializers.CharField(allow_null=True)
+
+
+class BerthsRead(serializers.Serializer[Record]):
+    reference = ReferenceToldRead()
+    n_free = serializers.IntegerField(allow_null=True)
+    limited_by = serializers.CharField(allow_null=True)
+    by_resource = serializers.DictField(child=serializers.IntegerField(allow_null=True))
+    ahead = BerthsAtRead(many=True)
+
+
+class BerthsView(APIView):
+    """Room for more reference VMs in a cluster or datastore."""
+
+    @extend_schema(
+        operation_id="berths_read", parameters=[ENTITY], responses={200: BerthsRead, 404: Problem}
+    )
+    def get(self, request: Request, entity_id: int) -> Response:
+        entity = entity_of(request, entity_id)
+        told = berths_of(entity, now=datetime.now(UTC))
+        if told is None:
+            raise exceptions.NotFound(f"A {entity.kind} has no berths; clusters and datastores do.")
+        return Response(BerthsRead(_berths_body(told)).data)
+
+
+def _berths_body(told: BerthsTold) -> dict[str, Any]:  # Any: the body's values
+    return {
+        "reference": _reference_body(told.reference, is_set=told.is_set),
+        "n_free": told.now.n_free,
+        "limited_by": told.now.limited_by,
+        "by_resource": told.now.by_resource,
+        "ahead": told.ahead,
+    }
+
+
+def _reference_body(reference: ReferenceVm, *, is_set: bool) -> dict[str, Any]:  # Any: as above
+    return {
+        "n_cpus": reference.n_cpus, "memory_bytes": reference.memory_bytes,
+        "disk_bytes": reference.disk_bytes, "is_set": is_set,
+    }  # fmt: skip
+
+
+class ReferenceView(APIView):
+    """The VM in whose size berths are counted."""
+
+    rights = {"PUT": Right.PLAN, "DELETE": Right.PLAN}
+
+    @extend_schema(operation_id="reference_read", responses={200: ReferenceToldRead})
+    def get(self, request: Request) -> Response:
+        return self._told()
+
+    @extend_schema(
+        operation_id="reference_set",
+        request=ReferenceRead,
+        responses={200: ReferenceToldRead, 400: Problem},
+    )
+    def put(self, request: Request) -> Response:
+        form = ReferenceRead(data=request.data)
+        form.is_valid(raise_exception=True)
+        set_reference_vm(actor=actor_of(request), reference=ReferenceVm(**form.validated_data))
+        return self._told()
+
+    @extend_schema(operation_id="reference_unset", responses={200: ReferenceToldRead})
+    def delete(self, request: Request) -> Response:
+        set_reference_vm(actor=actor_of(request), reference=None)
+        return self._told()
+
+    def _told(self) -> Response:
+        reference, is_set = reference_vm(now=datetime.now(UTC))
+        return Response(ReferenceToldRead(_reference_body(reference, is_set=is_set)).data)
+
+
+class ForecastRunRead(serializers.ModelSerializer[ForecastRun]):
+    state = serializers.ChoiceField(choices=RunState.choices)
+    n_chunks = serializers.IntegerField()
+    n_done = serializers.IntegerField()
+    n_failed = serializers.IntegerField()
+
+    class Meta:
+        model = ForecastRun
+        fields = (
+            "id", "asked_at", "ended_at", "state", "is_everything", "n_chunks", "n_done",
+            "n_failed",
+        )  # fmt: skip
+
+
+class ForecastRunPages(CursorPagination):
+    page_size = 20
+    ordering = ("-asked_at", "-pk")
+
+
+class ForecastRunViewSet(mixins.ListModelMixin, GenericViewSet[ForecastRun]):
+    """Runs that made forecasts, newest first."""
+
+    queryset = ForecastRun.objects.none()
+    serializer_class = ForecastRunRead
+    pagination_class = ForecastRunPages
+    rights = {"list": Right.READ_FEEDS}
+
+    def get_queryset(self) -> QuerySet[ForecastRun]:
+        return standing.runs_told()

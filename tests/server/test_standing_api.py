@@ -1,0 +1,202 @@
+from datetime import timedelta
+
+import pytest
+
+from keelmark.access.models import AuditEntry
+from keelmark.core.units import GIB, TIB
+from keelmark.estate.documents import (
+    ArrayDocument,
+    ClusterDocument,
+    DatastoreDocument,
+    HostDocument,
+    PoolDocument,
+    ProjectDocument,
+    ReadingsDocument,
+    TenantDocument,
+    VirtualDiskDocument,
+    VirtualMachineDocument,
+    VolumeDocument,
+)
+from keelmark.estate.models import Entity
+from keelmark.feeds.importer import Imported, import_documents
+from keelmark.forecasts.services.pools import refresh
+from keelmark.forecasts.services.runs import plan_forecasts
+from tests.server.conftest import NOW
+from tests.server.test_forecast_runs import carry_out
+
+N_DAYS = 120
+READ_AT = NOW - timedelta(minutes=5)
+FIRST_ON = (READ_AT - timedelta(days=N_DAYS - 1)).date()
+ARRIVED_DAYS_AGO = 12
+
+
+def history(uid, *, last, per_day=0, step=0):
+    """Readings with a step some days ago, after which it goes on as before."""
+    used = [
+        max(0, round(last - per_day * back - (step if back > ARRIVED_DAYS_AGO else 0)))
+        for back in range(N_DAYS - 1, -1, -1)
+    ]
+    return ReadingsDocument(uid=uid, first_on=FIRST_ON, used_bytes=used)
+
+
+def arrived(uid, *, size):
+    used = [None] * (N_DAYS - ARRIVED_DAYS_AGO - 1) + [size] * (ARRIVED_DAYS_AGO + 1)
+    return ReadingsDocument(uid=uid, first_on=FIRST_ON, used_bytes=used)
+
+
+@pytest.fixture
+def estate(db):
+    """A cluster with a datastore into which three disks of one tenant arrived."""
+    disks = []
+    for n in range(5):
+        disks += [
+            VirtualMachineDocument(
+                uid=f"uuid.v{n}", name=f"sonar-{n}", host_uid="wwn.h1", cluster_uid="id.kelp",
+                project_uid="id.charts", power="on", n_cpus=2, memory_bytes=8 * GIB,
+                read_at=READ_AT,
+            ),
+            VirtualDiskDocument(
+                uid=f"path.v{n}:a", name=f"sonar-{n}-a", vm_uid=f"uuid.v{n}",
+                datastore_uid="uuid.s", size_bytes=1024 * GIB, on_array_bytes=500 * GIB,
+                path=f"/s/{n}", read_at=READ_AT,
+            ),
+            history(f"path.v{n}:a", last=500 * GIB, per_day=GIB) if n < 2
+            else arrived(f"path.v{n}:a", size=500 * GIB),
+        ]  # fmt: skip
+    import_documents(
+        [
+            ArrayDocument(uid="serial.h", name="heron-1", site="Skerry", read_at=READ_AT),
+            PoolDocument(uid="uuid.p", array_uid="serial.h", name="swift-1",
+                         usable_bytes=20 * TIB, used_bytes=8 * TIB, read_at=READ_AT),
+            VolumeDocument(uid="naa.1", pool_uid="uuid.p", name="seabed-1", size_bytes=10 * TIB,
+                           written_bytes=8 * TIB, read_at=READ_AT),
+            ClusterDocument(uid="id.kelp", name="kelp", site="Skerry", read_at=READ_AT),
+            *(HostDocument(uid=f"wwn.h{n}", name=f"kelp-{n}", cluster_uid="id.kelp", state="up",
+                           n_cpus=16, memory_bytes=64 * GIB, read_at=READ_AT) for n in (1, 2)),
+            DatastoreDocument(uid="uuid.s", name="kelp-ds", kind="block", size_bytes=10 * TIB,
+                              used_bytes=6 * TIB, cluster_uid="id.kelp", extents=["naa.1"],
+                              read_at=READ_AT),
+            TenantDocument(uid="id.seabed", name="Seabed Mapping", read_at=READ_AT),
+            ProjectDocument(uid="id.charts", name="charts", tenant_uid="id.seabed",
+                            read_at=READ_AT),
+            *disks,
+            history("uuid.p", last=8 * TIB, per_day=20 * GIB),
+            history("naa.1", last=8 * TIB, per_day=20 * GIB),
+            history("uuid.s", last=6 * TIB, per_day=2 * GIB, step=1500 * GIB),
+        ],
+        into=Imported(),
+    )  # fmt: skip
+    refresh(now=NOW)
+    carry_out(plan_forecasts(now=NOW))
+    return dict(Entity.objects.values_list("uid", "pk"))
+
+
+@pytest.mark.parametrize("uid", ["uuid.p", "naa.1", "uuid.s", "path.v0:a"])
+def test_anything_that_fills_is_told_with_dates_findings_path_and_record(api, estate, uid):
+    told = api.get(f"/forecasts/{estate[uid]}", days=30).json()
+    assert told["entity"]["uid"] == uid
+    assert len(told["path"]["p50"]) == 30
+    assert told["path"]["p10"][-1] <= told["path"]["p50"][-1] <= told["path"]["p90"][-1]
+    assert told["record"]["days"] == [7, 30, 90]
+    assert told["record"]["n_tried"] > 0
+    assert told["marks_bytes"]["limit"] > 0
+    assert set(told["findings"]) == {
+        "shifts", "pace_changes", "repairs", "jumps", "weekly_swing_bytes",
+        "monthly_swing_bytes", "n_kin",
+    }  # fmt: skip
+
+
+def test_growth_times_three_ends_three_times_as_soon(api, estate):
+    def days_to_limit(growth):
+        told = api.get(f"/forecasts/{estate['uuid.p']}", growth=growth).json()
+        return (told["limit"]["likely_on"], told["growth_bytes_per_day"])
+
+    plain_on, plain = days_to_limit(1)
+    faster_on, faster = days_to_limit(3)
+    assert faster == pytest.approx(3 * plain, rel=0.001)
+    today = NOW.date().isoformat()
+    assert today < faster_on < plain_on
+    assert api.get(f"/forecasts/{estate['uuid.p']}", growth=0).json()["limit"]["likely_on"] is None
+
+
+def test_a_jump_is_told_with_the_disks_that_made_it(api, estate):
+    shifts = api.get(f"/forecasts/{estate['uuid.s']}").json()["findings"]["shifts"]
+    assert [shift["bytes"] for shift in shifts] == [pytest.approx(1500 * GIB, rel=0.01)]
+    told = api.get(f"/contributors/{estate['uuid.s']}", days=30).json()
+    assert told["part_kind"] == "disk"
+    assert told["n_parts"] == 5
+    assert told["new_bytes"] == 1500 * GIB
+    assert told["total_bytes"] == 1500 * GIB + 2 * 30 * GIB
+    assert [part["is_new"] for part in told["parts"]] == [True] * 3 + [False] * 2
+    (explained,) = told["explained"]
+    assert explained["on"] == (NOW - timedelta(days=ARRIVED_DAYS_AGO)).date().isoformat()
+    assert explained["says"] == "3 disks of Seabed Mapping grew or arrived"
+
+
+def test_growth_is_followed_down_the_layers(api, estate):
+    kinds = {
+        uid: api.get(f"/contributors/{estate[uid]}").json()["part_kind"]
+        for uid in ("serial.h", "uuid.p", "naa.1", "id.kelp", "id.seabed", "wwn.h1")
+    }
+    assert kinds == {
+        "serial.h": "pool", "uuid.p": "volume", "naa.1": "disk", "id.kelp": "datastore",
+        "id.seabed": "disk", "wwn.h1": None,
+    }  # fmt: skip
+    below = api.get(f"/contributors/{estate['naa.1']}").json()
+    assert below["n_parts"] == 5
+
+
+def test_crossings_come_in_the_order_of_their_dates_and_narrow(api, estate):
+    rows = api.get("/forecasts", kind="volume").json()["results"]
+    assert [row["entity"]["uid"] for row in rows] == ["naa.1"]
+    assert rows[0]["limit_likely_on"] is not None
+    disks = api.get("/forecasts", kind="disk").json()["results"]
+    dates = [row["limit_likely_on"] or "9999" for row in disks]
+    assert dates == sorted(dates)
+    assert len(api.get("/forecasts", kind="disk", scope="sonar-3").json()["results"]) == 1
+    assert api.get("/forecasts", kind="disk", scope="site:Marram").json()["results"] == []
+    assert api.get("/forecasts", kind="disk", scope="class:Swift").status_code == 400
+    assert api.get("/forecasts", kind="tree").status_code == 400
+
+
+def test_berths_are_counted_with_one_host_lost_and_over_time(api, estate):
+    told = api.get(f"/berths/{estate['id.kelp']}").json()
+    assert told["reference"] == {
+        "n_cpus": 2, "memory_bytes": 8 * GIB, "disk_bytes": 1024 * GIB, "is_set": False,
+    }  # fmt: skip
+    # two hosts of 16 cores and 64 GiB, one lost: 16·4 − 10 vCPUs, 64 − 40 GiB, 9 − 6 TiB
+    assert told["by_resource"] == {"n_cpus": 27, "memory_bytes": 3, "disk_bytes": 3}
+    assert (told["n_free"], told["limited_by"]) == (3, "memory_bytes")
+    assert told["ahead"][0]["n_likely"] <= 3
+    lows = [at["n_low"] for at in told["ahead"]]
+    assert lows == sorted(lows, reverse=True)
+    assert api.get(f"/berths/{estate['uuid.p']}").status_code == 404
+
+
+def test_a_reference_vm_that_is_set_counts_and_is_in_the_log(api, estate):
+    set_to = {"n_cpus": 1, "memory_bytes": 0, "disk_bytes": 3072 * GIB}
+    assert api.send("PUT", "/reference-vm", **set_to).json()["is_set"] is True
+    told = api.get(f"/berths/{estate['id.kelp']}").json()
+    assert told["by_resource"] == {"n_cpus": 54, "disk_bytes": 1}
+    assert (told["n_free"], told["limited_by"]) == (1, "disk_bytes")
+    entry = AuditEntry.objects.latest("pk")
+    assert (entry.action, entry.after["disk_bytes"]) == ("set reference VM", 3072 * GIB)
+    assert api.send("DELETE", "/reference-vm").json()["is_set"] is False
+    assert api.send("PUT", "/reference-vm", **{**set_to, "n_cpus": -1}).status_code == 400
+
+
+def test_runs_tell_how_far_they_are(api, estate):
+    (run,) = api.get("/forecast-runs").json()["results"]
+    assert (run["state"], run["n_done"], run["n_failed"]) == ("done", run["n_chunks"], 0)
+
+
+@pytest.mark.parametrize("path", ["/forecasts/1", "/contributors/1", "/berths/1"])
+def test_what_is_not_known_is_404(api, planner, path):
+    assert api.get(path).status_code == 404
+
+
+def test_what_is_known_but_not_forecast_says_so(api, estate):
+    answer = api.get(f"/forecasts/{estate['id.kelp']}")
+    assert answer.status_code == 404
+    assert "of used of cluster kelp" in answer.json()["detail"]
+    assert api.get(f"/forecasts/{estate['uuid.s']}", metric="provisioned").status_code == 404

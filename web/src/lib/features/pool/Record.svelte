@@ -1,0 +1,54 @@
+<script lang="ts">
+  import type { Schemas } from '$lib/api/client';
+  import { exactBytes, formatDay, preferences } from '$lib/format';
+
+  /** How right forecasts of earlier days would have been. */
+  interface Props {
+    record: Schemas['RecordRead'];
+  }
+  let { record }: Props = $props();
+  const PERCENT = 100;
+  const rows = $derived(
+    record.days.map((days, at) => ({
+      days,
+      error: record.error_bytes[at] ?? null,
+      bias: record.bias_bytes[at] ?? null,
+    })),
+  );
+  const said = $derived([
+    { name: 'a week ago we said', on: record.said_week_ago_on },
+    { name: 'a month ago we said', on: record.said_month_ago_on },
+  ]);
+</script>
+
+<h3 class="mt-4 font-semibold">How good were we here</h3>
+<dl class="text-ink-soft">
+  {#each said as one (one.name)}
+    <div class="flex justify-between gap-3">
+      <dt>{one.name}</dt>
+      <dd class="figures">{one.on ? formatDay(one.on) : 'beyond 2 y, or not judged'}</dd>
+    </div>
+  {/each}
+  {#each rows as row (row.days)}
+    <div class="flex justify-between gap-3">
+      <dt>{row.days} d ahead, off by</dt>
+      <dd class="figures" title={row.error === null ? '' : exactBytes(row.error)}>
+        {#if row.error === null}–{:else}
+          {preferences.bytes(row.error)}{#if row.bias !== null && row.error > 0}, {row.bias > 0
+              ? 'came more'
+              : 'came less'}{/if}
+        {/if}
+      </dd>
+    </div>
+  {/each}
+  {#if record.n_tried > 0}
+    <div class="flex justify-between gap-3">
+      <dt>in the 80 % band</dt>
+      <dd class="figures">
+        {((PERCENT * record.n_inside) / record.n_tried).toFixed(0)} % of {record.n_tried} days
+      </dd>
+    </div>
+  {:else}
+    <div>too young to have been tried</div>
+  {/if}
+</dl>

@@ -1,0 +1,80 @@
+<script lang="ts">
+  import type { Schemas } from '$lib/api/client';
+  import { daysUntil, formatDay, preferences } from '$lib/format';
+  import { paceWords } from './soundings';
+
+  /** What the model saw in the past, newest first, with what explains it. */
+  interface Props {
+    findings: Schemas['FindingsRead'];
+    explained: Schemas['ExplainedRead'][];
+  }
+  let { findings, explained }: Props = $props();
+  const WEEK_DAYS = 7;
+  const MOST = 6;
+  const LEAST_GAP_DAYS = 3; // shorter ones change nothing
+  const WHY: Record<string, string> = {
+    unread: 'not read',
+    odd: 'one odd reading, left out',
+    stuck: 'the source was stuck, not believed',
+    slipped: 'days told in wrong order, put right',
+  };
+  const because = (on: string) => explained.find((one) => one.on === on);
+  const shifts = $derived(findings.shifts.toReversed());
+  const changes = $derived(findings.pace_changes.toReversed());
+  const isTold = (repair: Schemas['RepairRead']) =>
+    repair.why !== 'unread' || daysUntil(repair.last_on, repair.first_on) + 1 >= LEAST_GAP_DAYS;
+  const repairs = $derived(findings.repairs.filter(isTold).toReversed());
+  const n_gaps = $derived(findings.repairs.length - repairs.length);
+  const span = (first: string, last: string) =>
+    first === last ? formatDay(first) : `${formatDay(first)} to ${formatDay(last)}`;
+  const isAny = $derived(
+    shifts.length +
+      changes.length +
+      findings.repairs.length +
+      (findings.jumps ? 1 : 0) +
+      (findings.weekly_swing_bytes ? 1 : 0) +
+      (findings.monthly_swing_bytes ? 1 : 0) +
+      findings.n_kin >
+      0,
+  );
+</script>
+
+<h3 class="mt-4 font-semibold">What the readings show</h3>
+<ul class="text-ink-soft">
+  {#each shifts as shift (shift.on)}
+    {@const why = because(shift.on)}
+    <li>
+      {preferences.bytes(shift.bytes, true)} on {formatDay(shift.on)}, not counted as growth{#if why}:
+        <span class="text-ink">{why.says}</span>{/if}
+    </li>
+  {/each}
+  {#each changes as change (change.on)}
+    <li>
+      {paceWords(change)}: {preferences.bytes(change.before_bytes_per_day * WEEK_DAYS, true)}/wk
+      before, {preferences.bytes(change.after_bytes_per_day * WEEK_DAYS, true)}/wk after
+    </li>
+  {/each}
+  {#if findings.jumps}
+    <li>
+      grows by steps: {findings.jumps.n} seen, {preferences.bytes(findings.jumps.mean_bytes, true)}
+      each, the last on {formatDay(findings.jumps.last_on)}
+    </li>
+  {/if}
+  {#if findings.monthly_swing_bytes}
+    <li>comes back with the month: {preferences.bytes(findings.monthly_swing_bytes)} of swing</li>
+  {/if}
+  {#if findings.weekly_swing_bytes}
+    <li>comes back with the week: {preferences.bytes(findings.weekly_swing_bytes)} of swing</li>
+  {/if}
+  {#if findings.n_kin}
+    <li>too young: its pace is drawn towards that of {findings.n_kin} of its class</li>
+  {/if}
+  {#each repairs.slice(0, MOST) as repair (repair.first_on)}
+    <li>{span(repair.first_on, repair.last_on)}: {WHY[repair.why]}</li>
+  {/each}
+  {#if repairs.length > MOST}<li>and {repairs.length - MOST} older repairs</li>{/if}
+  {#if n_gaps > 0}
+    <li>{n_gaps} gap{n_gaps === 1 ? '' : 's'} of a day or two, bridged by straight lines</li>
+  {/if}
+  {#if !isAny}<li>a plain course: no shift, no change of pace, nothing repaired</li>{/if}
+</ul>
