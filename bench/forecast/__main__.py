@@ -95,18 +95,19 @@ def main() -> None:
 
 
 def _verdict(everything: dict[str, dict[str, tuple[Score, float]]]) -> None:
+    """Ours beside each baseline: the geometric mean over families of the ratio of losses."""
     write = sys.stdout.write
-    loss = {
-        name: float(np.mean([t[name][0].pinball for t in everything.values()])) for name in METHODS
-    }
-    best = min(BASELINES, key=lambda name: loss[name])
-    write(f"\n\noverall {loss[OURS] / loss[best]:.2f} of the best baseline, {best} (budget < 1)\n")
+    write("\n")
+    for name in BASELINES:
+        ratios = [t[OURS][0].pinball / t[name][0].pinball for t in everything.values()]
+        mean = float(np.exp(np.mean(np.log(ratios))))
+        write(f"overall {mean:.2f} of {name} (budget < 1)\n")
     for family, table in everything.items():
-        least = min(table[name][0].pinball for name in BASELINES)
-        ratio = table[OURS][0].pinball / least
-        if ratio > 1:
-            told = "over the budget" if ratio > WORST_RATIO else "within it"
-            write(f"  {family}: {ratio:.2f} of its best (budget {WORST_RATIO}): {told}\n")
+        best = min(BASELINES, key=lambda name: table[name][0].pinball)
+        ratio = table[OURS][0].pinball / table[best][0].pinball
+        told = "over the budget" if ratio > WORST_RATIO else "kept"
+        write(f"  {family:32} {ratio:.2f} of its best, {best} (budget {WORST_RATIO}): {told}\n")
+    write("* kept out while the engine was developed\n")
 
 
 if __name__ == "__main__":

@@ -129,6 +129,17 @@ def young(rng: np.random.Generator) -> Float64s:
     return used
 
 
+def campaigns(rng: np.random.Generator) -> Float64s:
+    """Weeks of writing, weeks of rest: measuring campaigns."""
+    pace, day = np.zeros(N_DAYS), -int(rng.integers(0, 60))
+    per_day = rng.uniform(0.001, 0.004)
+    while day < N_DAYS:
+        n_busy, n_idle = int(rng.integers(14, 42)), int(rng.integers(21, 56))
+        pace[max(day, 0) : max(day + n_busy, 0)] = per_day * rng.uniform(0.6, 1.4)
+        day += n_busy + n_idle
+    return 0.15 + np.cumsum(pace) + _noise(rng, rng.uniform(0.0005, 0.002))
+
+
 def dirty(used: Float64s, rng: np.random.Generator) -> Float64s:
     """Days unread, single wild readings, a source that got stuck."""
     read = used.copy()
@@ -158,6 +169,7 @@ FAMILIES: dict[str, Family] = {
     "young": Family(make=young),
     "dirty": Family(make=steady, spoil=dirty),
     "dirty migration": Family(make=migration, spoil=dirty),
+    "campaigns": Family(make=campaigns, is_kept_out=True),
 }
 
 

@@ -76,13 +76,7 @@ def contributors_of(
     below = _PARTS.get(Kind(entity.kind))
     if below is None:
         return Contributors(first_on=first_on, last_on=today, part_kind=None)
-    part_kind, path = below
-    parts = {
-        part.pk: part
-        for part in seen.filter(kind=part_kind, **{path: entity.pk})
-        .select_related("tenant")
-        .distinct()
-    }
+    parts = parts_of(entity, seen=seen)
     series = series_of(list(parts), first_on=first_on, last_on=today)
     grown = contributions(series.used_bytes)
     total = grown.total_bytes
@@ -101,7 +95,7 @@ def contributors_of(
     return Contributors(
         first_on=first_on,
         last_on=today,
-        part_kind=part_kind,
+        part_kind=below[0],
         n_parts=len(parts),
         total_bytes=round(total),
         new_bytes=round(grown.new_bytes),
@@ -109,6 +103,16 @@ def contributors_of(
         parts=told,
         explained=_explained(findings, series=series, parts=parts),
     )
+
+
+def parts_of(entity: Entity, *, seen: QuerySet[Entity]) -> dict[int, Entity]:
+    """Return the parts in the nearest layer below a thing, by id."""
+    below = _PARTS.get(Kind(entity.kind))
+    if below is None:
+        return {}
+    part_kind, path = below
+    found = seen.filter(kind=part_kind, **{path: entity.pk}).select_related("tenant").distinct()
+    return {part.pk: part for part in found}
 
 
 def _explained(

@@ -14,10 +14,12 @@ from keelmark.core.units import percent_of
 from keelmark.estate import selectors as estate
 from keelmark.estate.models import Entity, Kind, Pool
 from keelmark.estate.sift import Term
+from keelmark.forecasts.marks import nearest_marks
 from keelmark.forecasts.models import ForecastRun, KeptForecast, Metric, PoolForecast, ThingForecast
 from keelmark.forecasts.selectors import outlook_of
 from keelmark.forecasts.services.making import HORIZON_DAYS, MARKS, date_after
 from keelmark.forecasts.services.things import WAYS
+from keelmark.forecasts.services.wholes import OWNERS, whole_size
 
 Triple = tuple[date | None, date | None, date | None]  # early, likely, late
 
@@ -54,28 +56,32 @@ def standing_of(entity: Entity, *, metric: Metric) -> Standing | None:
 
 def _marks_bytes(entity: Entity, *, metric: Metric) -> dict[str, int | None]:
     """Marks of anything but a pool's used bytes: own, its site's, the default."""
-    way = WAYS[Kind(entity.kind)]
-    size = (
-        way.model._default_manager.filter(pk=entity.pk).values_list(way.size, flat=True).first()
-        if way.size
-        else None
-    )
+    size = _size_of(entity)
     if size is None:
         return dict.fromkeys(MARKS)
-    if metric == Metric.PROVISIONED:
-        marks = estate.DEFAULT_MARKS
-        percents = (marks.overcommit_caution_percent, marks.overcommit_limit_percent)
-    else:
-        own, site, default = entity, entity.site, estate.DEFAULT_MARKS
-        percents = (
-            own.caution_percent or (site and site.caution_percent) or default.caution_percent,
-            own.limit_percent or (site and site.limit_percent) or default.limit_percent,
-        )
+    marks = nearest_marks(entity)
+    percents = (
+        (marks.overcommit_caution_percent, marks.overcommit_limit_percent)
+        if metric == Metric.PROVISIONED
+        else (marks.caution_percent, marks.limit_percent)
+    )
     return {
         "caution": percent_of(size, percents[0]),
         "limit": percent_of(size, percents[1]),
         "full": size,
     }
+
+
+def _size_of(entity: Entity) -> int | None:
+    """Bytes that a thing ends at or can hold, None where that is not known."""
+    if entity.kind in OWNERS:
+        return whole_size(entity)
+    way = WAYS[Kind(entity.kind)]
+    if way.size is None:
+        return None
+    sizes = way.model._default_manager.filter(pk=entity.pk).values_list(way.size, flat=True)
+    size: int | None = sizes.first()
+    return size
 
 
 def grown_outlook(kept: list[KeptForecast | None], *, growth: float) -> Outlook:

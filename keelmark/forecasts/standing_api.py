@@ -37,12 +37,14 @@ from keelmark.forecasts.selectors import FAN_QUANTILES, fan_told
 from keelmark.forecasts.services.making import HORIZON_DAYS, MARKS
 from keelmark.forecasts.services.reference import set_reference_vm
 from keelmark.forecasts.services.things import WAYS
+from keelmark.forecasts.services.wholes import OWNERS
+from keelmark.forecasts.together import together_of
 
 MAX_GROWTH = 20.0
 MAX_WINDOW_DAYS = 400
 MAX_CPUS, MAX_BYTES = 4096, 2**50
 ENTITY = OpenApiParameter("entity_id", OpenApiTypes.INT, OpenApiParameter.PATH)
-KINDS = [str(kind) for kind in WAYS]
+KINDS = [str(kind) for kind in (*WAYS, *OWNERS)]
 
 
 class RecordRead(serializers.Serializer[Record]):
@@ -249,6 +251,40 @@ class ContributorsView(APIView):
             today=datetime.now(UTC).date(),
         )
         return Response(ContributorsRead(told).data)
+
+
+class PartAheadRead(serializers.Serializer[Record]):
+    entity = ThingRead()
+    bytes_on = serializers.ListField(child=Int64Field())
+
+
+class TogetherRead(serializers.Serializer[Record]):
+    """A whole and its parts on days ahead; the parts add up to the whole."""
+
+    days = serializers.ListField(child=serializers.DateField())
+    whole_bytes = serializers.ListField(child=Int64Field())
+    alone_bytes = serializers.ListField(child=Int64Field())
+    parts = PartAheadRead(many=True)
+    n_left_out = serializers.IntegerField(help_text="parts that are not forecast yet")
+
+
+class TogetherView(APIView):
+    """Likely bytes of a thing and its parts, made to add up."""
+
+    @extend_schema(
+        operation_id="together_read",
+        parameters=[ENTITY],
+        responses={200: TogetherRead, 404: Problem},
+    )
+    def get(self, request: Request, entity_id: int) -> Response:
+        entity = entity_of(request, entity_id)
+        seen = estate.entities_for(actor_of(request))
+        told = together_of(entity, seen=seen, today=datetime.now(UTC).date())
+        if told is None:
+            raise exceptions.NotFound(
+                f"Of {entity.kind} {entity.name} and its parts nothing is forecast together."
+            )
+        return Response(TogetherRead(told).data)
 
 
 class ReferenceRead(serializers.Serializer[Record]):

@@ -11,6 +11,7 @@ from keelmark.forecasts.standing_api import (
     ForecastRunViewSet,
     ForecastView,
     ReferenceView,
+    TogetherView,
 )
 
 router = SimpleRouter(trailing_slash=False)
@@ -22,6 +23,7 @@ urlpatterns = [
     path("facets", FacetsView.as_view(), name="facets"),
     path("forecasts/<int:entity_id>", ForecastView.as_view(), name="forecast"),
     path("contributors/<int:entity_id>", ContributorsView.as_view(), name="contributors"),
+    path("together/<int:entity_id>", TogetherView.as_view(), name="together"),
     path("berths/<int:entity_id>", BerthsView.as_view(), name="berths"),
     path("reference-vm", ReferenceView.as_view(), name="reference-vm"),
     path("changes", ChangesView.as_view(), name="changes"),

@@ -112,7 +112,7 @@ DO = {"planner", "operator", "administrator"}
 WHO: dict[str, set[str]] = {
     "changes_list": READ, "facets_retrieve": READ, "findings_list": READ,
     "kinds_list": READ, "tenants_list": READ, "forecasts_list": READ,
-    "forecasts_read": READ, "contributors_read": READ, "berths_read": READ,
+    "forecasts_read": READ, "together_read": READ, "contributors_read": READ, "berths_read": READ,
     "reference_read": READ, "reference_set": DO, "reference_unset": DO,
     "forecast_runs_list": SEE_FEEDS, "pools_list": READ, "pools_export_retrieve": READ,
     "pools_retrieve": READ, "pools_series_retrieve": READ,

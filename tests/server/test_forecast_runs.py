@@ -91,11 +91,13 @@ def carry_out(run, *, now=NOW):
 
 def test_everything_that_grows_is_forecast_once_and_its_run_ends(estate):
     run = plan_forecasts(now=NOW)
-    assert {chunk.kind for chunk in run.chunks.all()} == {"pool", "volume", "datastore", "bucket"}
-    assert ProcrastinateJob.objects.filter(task_name=runs.CHUNK_TASK).count() == 4
+    assert {chunk.kind for chunk in run.chunks.all()} == {
+        "pool", "volume", "datastore", "bucket", "array", "site",
+    }  # fmt: skip
+    assert ProcrastinateJob.objects.filter(task_name=runs.CHUNK_TASK).count() == 6
     carry_out(run)
     assert (run.state, run.ended_at) == (RunState.DONE, NOW)
-    assert sum(chunk.n_series for chunk in run.chunks.all()) == 5
+    assert sum(chunk.n_series for chunk in run.chunks.all()) == 7
     assert of("naa.1").growth_bytes_per_day == pytest.approx(20 * GIB, rel=0.02)
     # 6 TiB of 10: 9 TiB after 3 TiB at 20 GiB a day
     days = (of("uuid.s").limit_likely_on - NOW.date()).days
@@ -124,7 +126,7 @@ def test_only_what_was_read_since_is_made_again_and_everything_at_night(estate):
         into=Imported(),
     )  # fmt: skip
     again = plan_forecasts(now=later)
-    assert [chunk.kind for chunk in again.chunks.all()] == ["volume"]
+    assert [chunk.kind for chunk in again.chunks.all()] == ["volume", "array", "site"]
     carry_out(again, now=later)
     assert of("naa.2").made_at == later
     assert of("naa.1").made_at == NOW

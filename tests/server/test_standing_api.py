@@ -146,6 +146,29 @@ def test_growth_is_followed_down_the_layers(api, estate):
     assert below["n_parts"] == 5
 
 
+def test_wholes_are_their_parts_added_up(api, estate):
+    array = api.get(f"/forecasts/{estate['serial.h']}").json()
+    pool = api.get(f"/forecasts/{estate['uuid.p']}").json()
+    assert array["growth_bytes_per_day"] == pytest.approx(pool["growth_bytes_per_day"], rel=0.01)
+    assert array["limit"]["likely_on"] == pool["limit"]["likely_on"]
+    assert array["marks_bytes"]["full"] == 20 * TIB
+    cluster = api.get(f"/forecasts/{estate['id.kelp']}").json()
+    assert cluster["marks_bytes"]["full"] == 10 * TIB
+    sites = api.get("/forecasts", kind="site").json()["results"]
+    assert [row["entity"]["name"] for row in sites] == ["Skerry"]
+
+
+def test_parts_and_whole_are_told_so_that_they_add_up(api, estate):
+    for uid, n_parts in (("uuid.s", 5), ("uuid.p", 1), ("serial.h", 1)):
+        told = api.get(f"/together/{estate[uid]}").json()
+        assert len(told["days"]) == 4
+        assert len(told["parts"]) + told["n_left_out"] == n_parts
+        for at, whole in enumerate(told["whole_bytes"]):
+            parts = sum(part["bytes_on"][at] for part in told["parts"])
+            assert parts == pytest.approx(whole, abs=n_parts)
+    assert api.get(f"/together/{estate['wwn.h1']}").status_code == 404
+
+
 def test_crossings_come_in_the_order_of_their_dates_and_narrow(api, estate):
     rows = api.get("/forecasts", kind="volume").json()["results"]
     assert [row["entity"]["uid"] for row in rows] == ["naa.1"]
@@ -196,7 +219,7 @@ def test_what_is_not_known_is_404(api, planner, path):
 
 
 def test_what_is_known_but_not_forecast_says_so(api, estate):
-    answer = api.get(f"/forecasts/{estate['id.kelp']}")
+    answer = api.get(f"/forecasts/{estate['wwn.h1']}")
     assert answer.status_code == 404
-    assert "of used of cluster kelp" in answer.json()["detail"]
+    assert "of used of host kelp-1" in answer.json()["detail"]
     assert api.get(f"/forecasts/{estate['uuid.s']}", metric="provisioned").status_code == 404

@@ -13,7 +13,7 @@ ORIGINS_DAYS_BACK = (7, 14, 21, 28, 42, 56, 70, 84, 112, 140, 168, 196, 224, 252
 HORIZONS_DAYS = (7, 14, 28, 56, 84, 112)
 MIN_WINDOW_DAYS = 7  # one weekly rhythm
 RECENCY_DAYS = 90.0  # errors this old weigh 1/e
-WEIGHT_POWER = 9.0  # bench/forecast: 6 to 9 differ by a few percent
+WEIGHT_POWER = 12.0  # bench/forecast: 9 to 12 differ by a few percent
 POWER_TRIALS = 8.0  # with as many trials half that power: few trials prove little
 # Among paces that did equally well the longer window is the steadier guess, and that
 # nothing will grow the least likely one.

@@ -16,25 +16,27 @@ def robust_spread(deviation: Float64s) -> Float64s:
 
 
 def gaps_filled(series: Float64s) -> Float64s:
-    """Return straight lines across gaps; what lies before the first reading stays NaN."""
-    rows = np.flatnonzero(np.isnan(series).any(axis=1))
-    if len(rows) == 0:
-        return series
-    filled = series.copy()
-    filled[rows] = _filled(series[rows])
-    return filled
+    """Return straight lines across gaps; what lies before the first reading stays NaN.
 
-
-def _filled(series: Float64s) -> Float64s:
+    An end that is open holds the last reading.
+    """
     n_days = series.shape[1]
-    columns = np.arange(n_days)[None, :]
-    is_read = ~np.isnan(series)
-    before = np.maximum.accumulate(np.where(is_read, columns, -1), axis=1)
-    after = np.minimum.accumulate(np.where(is_read, columns, n_days)[:, ::-1], axis=1)[:, ::-1]
-    left = np.take_along_axis(series, np.maximum(before, 0), axis=1)
-    right = np.take_along_axis(series, np.minimum(after, n_days - 1), axis=1)
-    width = np.maximum(after - before, 1)
-    line = left + (right - left) * ((columns - before) / width)
-    # An odd last reading leaves the end open: hold the last good one.
-    line = np.where(after >= n_days, left, line)
-    return np.where(before < 0, np.nan, np.where(is_read, series, line))
+    flat = series.ravel()
+    is_read = ~np.isnan(flat)
+    missing = np.flatnonzero(~is_read)
+    read = np.flatnonzero(is_read)
+    if len(missing) == 0 or len(read) == 0:
+        return series
+    # All rows end to end: what is drawn from one row into the next is put right at once.
+    filled = flat.copy()
+    filled[missing] = np.interp(missing, read, flat[read])
+    row = missing // n_days
+    before = np.searchsorted(read, missing) - 1
+    left = read[np.maximum(before, 0)]
+    right = read[np.minimum(before + 1, len(read) - 1)]
+    has_left = (before >= 0) & (left // n_days == row)
+    has_right = (right > missing) & (right // n_days == row)
+    filled[missing[~has_left]] = np.nan
+    is_end = has_left & ~has_right
+    filled[missing[is_end]] = flat[left[is_end]]
+    return filled.reshape(series.shape)

@@ -10,9 +10,10 @@ from procrastinate.contrib.django import app as queue
 from keelmark.estate.models import Kind
 from keelmark.forecasts.models import ChunkState, ForecastChunk, ForecastRun, RunState
 from keelmark.forecasts.services.things import WAYS, forecast_range, wanting
+from keelmark.forecasts.services.wholes import OWNERS, forecast_wholes, wanting_wholes
 
 log = structlog.get_logger()
-CHUNK_THINGS = 2000
+CHUNK_THINGS = 1000
 CHUNK_TASK = "keelmark.forecasts.tasks.forecast_chunk"
 LOST_AFTER = timedelta(minutes=2)  # a chunk takes seconds
 LOST_QUEUED_AFTER = timedelta(minutes=30)
@@ -32,7 +33,7 @@ def plan_forecasts(*, now: datetime, is_everything: bool = False) -> ForecastRun
     run = ForecastRun(asked_at=now, is_everything=is_everything)
     chunks = [
         ForecastChunk(run=run, kind=kind, first_id=ids[0], last_id=ids[-1], touched_at=now)
-        for kind in WAYS
+        for kind in (*WAYS, *OWNERS)
         for ids in _ranges(kind, run=run, now=now)
     ]
     if not chunks:
@@ -49,7 +50,12 @@ def plan_forecasts(*, now: datetime, is_everything: bool = False) -> ForecastRun
 
 def _ranges(kind: Kind, *, run: ForecastRun, now: datetime) -> list[list[int]]:
     since = now if run.is_everything else None
-    ids = list(wanting(kind, since=since, now=now).values_list("pk", flat=True))
+    found = (
+        wanting_wholes(kind, since=since, now=now)
+        if kind in OWNERS
+        else wanting(kind, since=since, now=now)
+    )
+    ids = list(found.values_list("pk", flat=True))
     return [ids[at : at + CHUNK_THINGS] for at in range(0, len(ids), CHUNK_THINGS)]
 
 
@@ -62,7 +68,8 @@ def carry_out_chunk(*, chunk_id: int, now: datetime) -> ForecastChunk | None:
         return None
     chunk = ForecastChunk.objects.select_related("run").get(pk=chunk_id)
     try:
-        chunk.n_series = forecast_range(
+        make_range = forecast_wholes if chunk.kind in OWNERS else forecast_range
+        chunk.n_series = make_range(
             Kind(chunk.kind),
             first_id=chunk.first_id,
             last_id=chunk.last_id,

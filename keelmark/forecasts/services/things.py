@@ -13,13 +13,13 @@ from keelmark.core.forecast.kin import NO_KIN
 from keelmark.core.ledger import Attention, Judgement, Ledger, Marks, attention_of
 from keelmark.core.units import percent_of
 from keelmark.estate.models import Bucket, Datastore, Kind, Pool, VirtualDisk, Volume
+from keelmark.forecasts.marks import marks_of
 from keelmark.forecasts.models import Metric, ThingForecast
 from keelmark.forecasts.services.making import NO_MARK, Made, Subjects, kept_fields, make
 
 BATCH_ROWS = 1000
 ALLOWED_AGE = timedelta(hours=36)
 RESTS = timedelta(hours=1)  # what was forecast so lately waits for the next run
-DEFAULT = Marks()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -119,6 +119,12 @@ def forecast_range(
         )
         for index, thing in enumerate(things)
     ]
+    keep(rows)
+    return len(rows)
+
+
+def keep(rows: list[ThingForecast]) -> None:
+    """Put the forecasts in the place of those that stand, all or none."""
     with transaction.atomic():
         ThingForecast.objects.bulk_create(
             rows,
@@ -131,7 +137,6 @@ def forecast_range(
                 if f.name not in ("id", "entity", "metric")
             ],
         )
-    return len(rows)
 
 
 def _things(found: QuerySet[Any], *, way: Way) -> list[_Thing]:  # Any: a kind's model
@@ -148,26 +153,10 @@ def _things(found: QuerySet[Any], *, way: Way) -> list[_Thing]:  # Any: a kind's
             size_bytes=size if way.size else None,
             kin=kin,
             read_at=read_at,
-            marks=_marks(*own),
+            marks=marks_of(*own),
         )
         for pk, used, size, kin, read_at, *own in rows
     ]
-
-
-def _marks(*told: int | None) -> Marks:
-    """The nearest mark wins: of each pair the thing's own, then its site's, then the default."""
-    if all(x is None for x in told):
-        return DEFAULT
-    caution, site_caution, limit, site_limit, lead, site_lead = told
-    return Marks(
-        caution_percent=_nearest(caution, site_caution, DEFAULT.caution_percent),
-        limit_percent=_nearest(limit, site_limit, DEFAULT.limit_percent),
-        lead_time_days=_nearest(lead, site_lead, DEFAULT.lead_time_days),
-    )
-
-
-def _nearest(*told: int | None) -> int:
-    return next(x for x in told if x is not None)
 
 
 def _subjects(things: list[_Thing], *, way: Way) -> Subjects:

@@ -574,6 +574,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/together/{entity_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Likely bytes of a thing and its parts, made to add up. */
+        get: operations["together_read"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/tokens": {
         parameters: {
             query?: never;
@@ -1100,6 +1117,10 @@ export interface components {
             previous?: string | null;
             results: components["schemas"]["RunRead"][];
         };
+        PartAheadRead: {
+            entity: components["schemas"]["ThingRead"];
+            bytes_on: number[];
+        };
         PartGrowthRead: {
             entity: components["schemas"]["ThingRead"];
             added_bytes: number;
@@ -1457,6 +1478,15 @@ export interface components {
             kind: components["schemas"]["KindEnum"];
             name: string;
             uid: string;
+        };
+        /** @description A whole and its parts on days ahead; the parts add up to the whole. */
+        TogetherRead: {
+            days: string[];
+            whole_bytes: number[];
+            alone_bytes: number[];
+            parts: components["schemas"]["PartAheadRead"][];
+            /** @description parts that are not forecast yet */
+            n_left_out: number;
         };
         TokenMadeRead: {
             readonly id: number;
@@ -2045,8 +2075,11 @@ export interface operations {
                  *     * `bucket` - bucket
                  *     * `pool` - pool
                  *     * `disk` - disk
+                 *     * `array` - array
+                 *     * `site` - site
+                 *     * `cluster` - cluster
                  */
-                kind: "datastore" | "volume" | "bucket" | "pool" | "disk";
+                kind: "datastore" | "volume" | "bucket" | "pool" | "disk" | "array" | "site" | "cluster";
                 /**
                  * @description * `used` - Used
                  *     * `provisioned` - Provisioned
@@ -2868,6 +2901,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ThingRead"][];
+                };
+            };
+        };
+    };
+    together_read: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entity_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TogetherRead"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
