@@ -138,11 +138,9 @@ def crossings_for(
     seen = estate.entities_for(actor).filter(kind=kind)
     for term in terms:
         seen = _narrowed(seen, term=term)
-    return (
-        ThingForecast.objects.filter(metric=metric, kind=kind, entity__in=seen.values("pk"))
-        .select_related("entity__site")
-        .order_by("sort_on", "pk")
-    )
+    return ThingForecast.objects.filter(
+        metric=metric, kind=kind, entity__in=seen.values("pk")
+    ).order_by("sort_on", "pk")
 
 
 def _narrowed(seen: QuerySet[Entity], *, term: Term) -> QuerySet[Entity]:

@@ -3,7 +3,7 @@
 from datetime import UTC, date, datetime
 from typing import Any
 
-from django.db.models import QuerySet
+from django.db.models import F, QuerySet
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import exceptions, mixins, serializers
@@ -147,19 +147,23 @@ def _dates(dates: tuple[date | None, date | None, date | None]) -> dict[str, dat
     return dict(zip(("early_on", "likely_on", "late_on"), dates, strict=True))
 
 
+TOLD = (
+    "id", "metric", "as_of", "made_at", "growth_bytes_per_day", "attention",
+    "attention_because", "limit_early_on", "limit_likely_on", "limit_late_on", "limit_chance",
+    "full_likely_on",
+)  # fmt: skip
+OF_ENTITY = ("id", "kind", "name", "uid")
+
+
 class CrossingRead(serializers.ModelSerializer[ThingForecast]):
     entity = ThingRead()
-    site_name = serializers.CharField(source="entity.site.name", allow_null=True, default=None)
+    site_name = serializers.CharField(allow_null=True)
     metric = serializers.ChoiceField(choices=Metric.choices)
     attention = serializers.ChoiceField(choices=[a.value for a in Attention])
 
     class Meta:
         model = ThingForecast
-        fields = (
-            "id", "entity", "site_name", "metric", "as_of", "made_at", "growth_bytes_per_day",
-            "attention", "attention_because", "limit_early_on", "limit_likely_on",
-            "limit_late_on", "limit_chance", "full_likely_on",
-        )  # fmt: skip
+        fields = ("entity", "site_name", *TOLD)
 
 
 class CrossingsWanted(serializers.Serializer[Record]):
@@ -196,7 +200,16 @@ class CrossingViewSet(mixins.ListModelMixin, GenericViewSet[ThingForecast]):
         responses={200: CrossingRead(many=True), 400: Problem},
     )
     def list(self, request: Request, *args: Any, **kwargs: Any) -> Response:  # Any: DRF's
-        return super().list(request, *args, **kwargs)
+        # The rows are plain already; a serializer would take four times as long as the SQL.
+        paths = (*TOLD, "sort_on", *(f"entity__{name}" for name in OF_ENTITY))
+        rows = self.get_queryset().values(*paths, site_name=F("entity__site__name"))
+        page = self.paginate_queryset(rows) or []
+        return self.get_paginated_response([_crossing(dict(row)) for row in page])
+
+
+def _crossing(row: dict[str, Any]) -> dict[str, Any]:  # Any: the row's values
+    entity = {name: row[f"entity__{name}"] for name in OF_ENTITY}
+    return {"entity": entity, "site_name": row["site_name"], **{name: row[name] for name in TOLD}}
 
 
 class PartGrowthRead(serializers.Serializer[Record]):

@@ -750,9 +750,9 @@ export interface components {
             n_pools: number;
         };
         CrossingRead: {
-            readonly id: number;
             entity: components["schemas"]["ThingRead"];
-            site_name?: string | null;
+            site_name: string | null;
+            readonly id: number;
             metric: components["schemas"]["MetricEnum"];
             /** Format: date */
             as_of?: string | null;
