@@ -20,6 +20,7 @@ from keelmark.config.state import PROJECT
 
 KILLED_AFTER_SECONDS = 30
 LOOKS_EVERY_SECONDS = 5
+KINDS = ["pool", "volume", "datastore", "disk", "bucket", "array", "site", "cluster"]
 
 
 def main() -> None:
@@ -61,9 +62,7 @@ def _measure() -> None:
         os.killpg(worker.pid, signal.SIGTERM)
     run.refresh_from_db()
     n = ThingForecast.objects.count()
-    wanted = Entity.objects.filter(
-        kind__in=["pool", "volume", "datastore", "disk", "bucket"], retired_at=None
-    ).count()
+    wanted = Entity.objects.filter(kind__in=KINDS, retired_at=None).count()
     again = ForecastChunk.objects.filter(run=run, n_tries__gt=0).count()
     print(f"run {run.state}: {n:,} forecasts of {wanted:,} things in {took:.0f} s ", end="")
     print(f"({1e3 * took / n:.2f} ms each), {again} chunks taken up again")

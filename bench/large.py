@@ -223,8 +223,8 @@ def _reads(n_days: int) -> None:
     client.force_login(User.objects.get(username="bench"))
     pool = Entity.objects.filter(kind="pool").values_list("pk", flat=True)[7]
     plan_forecasts(now=datetime.now(UTC))  # the chunks of the lists that are read below
-    for chunk in ForecastChunk.objects.filter(state="queued", kind="datastore"):
-        carry_out_chunk(chunk_id=chunk.pk, now=datetime.now(UTC))
+    for planned in ForecastChunk.objects.filter(state="queued", kind="datastore"):
+        carry_out_chunk(chunk_id=planned.pk, now=datetime.now(UTC))
     for path in ("/api/v1/pools", "/api/v1/kinds", "/api/v1/findings", "/api/v1/feeds",
                  "/api/v1/trace?name=vm-7", f"/api/v1/forecasts/{pool}",
                  f"/api/v1/contributors/{pool}?days=90", "/api/v1/forecasts?kind=datastore",

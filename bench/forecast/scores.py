@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from bench.forecast.families import Cases
-from keelmark.core.arrays import Float64s
+from keelmark.core.arrays import Bools, Float64s
 
 QUANTILES = (0.1, 0.5, 0.9)
 WITHIN_DAYS = 90
@@ -48,7 +48,7 @@ def score(fan: Float64s, *, likely_days: Float64s, cases: Cases) -> Score:
     )
 
 
-def came_on(cases: Cases) -> tuple[Float64s, Float64s]:
+def came_on(cases: Cases) -> tuple[Float64s, Bools]:
     """Return the day each mark was reached (inf: not in the known future), and where it is known.
 
     It counts from when the readings of three days stand there: one noisy day is no exhaustion.

@@ -39,7 +39,7 @@ def forecast_file(
 ) -> list[dict[str, Any]]:  # Any: JSON
     """Return an object for each series, in the order in which they first appear."""
     table = read_table(path)
-    learnt = forecast(table.used_bytes)
+    learnt = forecast(table.used_bytes, first_day=(table.first_on - EPOCH).days)
     capacity = np.maximum(table.capacity_bytes, 0)
     way = runway(learnt, mark_bytes=percent_of(capacity, mark_percent), horizon_days=horizon_days)
     results = [

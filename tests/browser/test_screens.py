@@ -192,3 +192,30 @@ def test_a_session_that_ended_elsewhere_leads_to_the_sign_in(
     TodayPage(signed_in).narrow_to("heron")
     expect(signed_in.get_by_role("button", name="Sign in")).to_be_visible()
     complaints.clear()
+
+
+def test_the_margin_tells_what_the_readings_show_and_how_right_we_were(signed_in: Page):
+    pool = open_pool(signed_in, "heron-2 steady-1")
+    expect(pool.margin).to_contain_text("grows by steps: 13 seen")
+    expect(pool.margin).to_contain_text("comes back with the month")
+    expect(pool.margin).to_contain_text(re.compile(r"in the 80 % band\s*\d+ % of 12\d days"))
+    expect(pool.margin).to_contain_text(re.compile(r"30 d ahead, off by\s*[\d.]+ [GT]iB"))
+
+
+def test_a_change_of_pace_is_told_in_the_reason_the_margin_and_the_chart(signed_in: Page):
+    pool = open_pool(signed_in, "heron-1 swift-2")
+    expect(pool.margin).to_contain_text("faster since")
+    expect(pool.chart).to_contain_text("faster since")
+    expect(pool.margin).to_contain_text("volumes grew or arrived")
+
+
+def test_faster_growth_moves_the_dates_and_stands_in_the_address(signed_in: Page):
+    pool = open_pool(signed_in, "plover-1 deep-2")
+    pool.grow("×2")
+    note = signed_in.get_by_text("If it grew 2 times as fast:")
+    expect(note).to_be_visible()
+    expect(signed_in).to_have_url(re.compile("growth=2"))
+    signed_in.reload()
+    expect(note).to_be_visible()
+    pool.grow("as it grows")
+    expect(note).to_have_count(0)

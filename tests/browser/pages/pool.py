@@ -20,3 +20,8 @@ class PoolPage:
     def exact_used_bytes(self) -> int:
         title = self.figure("used").get_attribute("title") or ""
         return int("".join(c for c in title if c.isdigit()))
+
+    def grow(self, times: str) -> None:
+        self.page.get_by_role("radiogroup", name="Growth").get_by_role(
+            "radio", name=times, exact=True
+        ).click()

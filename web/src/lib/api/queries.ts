@@ -8,6 +8,7 @@ export const keys = {
   pools: ['pools'] as const,
   feeds: ['feeds'] as const,
   runs: ['runs'] as const,
+  forecastRuns: ['forecast-runs'] as const,
   kinds: ['kinds'] as const,
   findings: ['findings'] as const,
   mappings: ['mappings'] as const,

@@ -10,6 +10,7 @@
   import FeedsHead from './FeedsHead.svelte';
   import { COLUMNS, inColumns, othersOf } from './kinds';
   import { liveFeedsQuery } from './queries';
+  import ForecastLine from './ForecastLine.svelte';
   import Runs from './Runs.svelte';
 
   const feeds = createQuery(liveFeedsQuery);
@@ -87,6 +88,7 @@
         </p>
       {/if}
     {/each}
+    <ForecastLine />
     <Runs feedId={chosenId} name={chosen?.name ?? null} />
   </section>
   {#key isAdding ? 'new' : ((chosen ?? worst)?.id ?? 0)}

@@ -29,6 +29,16 @@ export function runsQuery(feedId: number | null) {
   });
 }
 
+/** The newest run that made forecasts; asked for often while it goes on. */
+export function forecastRunsQuery() {
+  return queryOptions({
+    queryKey: keys.forecastRuns,
+    queryFn: () => bodyOf(api.GET('/api/v1/forecast-runs')),
+    refetchInterval: (query) =>
+      query.state.data?.results[0]?.state === 'running' ? LIVE_MS : IDLE_MS,
+  });
+}
+
 export function findingsQuery() {
   return queryOptions({
     queryKey: keys.findings,
