@@ -1,5 +1,6 @@
 """What a forecast saw in the past and how right it was, as it is kept and shown."""
 
+from collections.abc import Callable
 from datetime import date, timedelta
 from typing import TypedDict
 
@@ -8,6 +9,7 @@ import numpy as np
 from keelmark.core.arrays import Float64s
 from keelmark.core.forecast import Forecast, Record, Repair
 from keelmark.core.forecast.record import HORIZONS_DAYS
+from keelmark.core.forecast.repairs import Int8s
 
 MAX_SPANS = 40  # newest repaired spans that are kept
 MAX_JUMPS = 12
@@ -94,8 +96,8 @@ def findings_of(learnt: Forecast, *, index: int, as_of: date | None) -> Findings
             if changes.column[index, at] >= 0
         ],
         "repairs": [
-            {"first_on": on(first), "last_on": on(end), "why": Repair(why).name.lower()}
-            for first, end, why in _spans(readings.repairs[index])
+            *_spans_told(readings.repairs[index], on=on),
+            *_still_stuck(int(readings.n_stuck_days[index]), as_of=as_of),
         ],
         "jumps": _jumps(jump, on=[on(int(c)) for c in np.flatnonzero(jump)]),
         "weekly_swing_bytes": _swing(learnt.rhythm.by_weekday[index]),
@@ -104,7 +106,22 @@ def findings_of(learnt: Forecast, *, index: int, as_of: date | None) -> Findings
     }
 
 
-def _spans(why: np.ndarray) -> list[tuple[int, int, int]]:
+def _spans_told(why: Int8s, *, on: Callable[[int], str]) -> list[SpanTold]:
+    return [
+        {"first_on": on(first), "last_on": on(last), "why": Repair(code).name.lower()}
+        for first, last, code in _spans(why)
+    ]
+
+
+def _still_stuck(n_days: int, *, as_of: date | None) -> list[SpanTold]:
+    """The span after the last reading that is believed, if the source told it again and again."""
+    if n_days == 0 or as_of is None:
+        return []
+    first, last = as_of + timedelta(days=1), as_of + timedelta(days=n_days)
+    return [{"first_on": first.isoformat(), "last_on": last.isoformat(), "why": "stuck"}]
+
+
+def _spans(why: Int8s) -> list[tuple[int, int, int]]:
     """First and last column of each run of one repair, the newest kept."""
     columns = np.flatnonzero(why)
     if len(columns) == 0:

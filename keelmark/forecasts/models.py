@@ -113,6 +113,11 @@ class ForecastRun(models.Model):
 
     class Meta:
         ordering = ["-asked_at", "-pk"]
+        constraints = [
+            models.UniqueConstraint(
+                name="one_run_at_once", fields=["state"], condition=models.Q(state="running")
+            ),
+        ]
 
     def __str__(self) -> str:
         return f"forecast run {self.pk}: {self.state}"

@@ -20,7 +20,7 @@ def test_a_planner_finds_what_ends_first_reads_its_date_and_tries_a_workload(sig
     expect(today.rows.nth(0)).to_contain_text("avocet-2 · deep-1")
     expect(today.rows.nth(0)).to_contain_text("past limit")
     expect(today.rows.nth(1)).to_contain_text("heron-1 · swift-2")
-    date = re.search(r"\w{3} \d+ \w{3}", urgent.inner_text())
+    date = re.search(r"(Mon|Tue|Wed|Thu|Fri|Sat|Sun) \d+ \w{3}", urgent.inner_text())
     assert date
     urgent.click()
     pool = PoolPage(signed_in)

@@ -53,6 +53,18 @@ def test_each_series_is_moved_to_end_at_its_own_last_reading():
     assert cleaned.level_bytes[1, -1] == used[1, -1]
 
 
+def test_a_source_that_is_stuck_to_this_day_ends_where_it_is_believed():
+    used = line() + np.random.default_rng(2).normal(0, 0.1, (1, N_DAYS))
+    sound = used.copy()
+    used[0, 110:] = used[0, 109]
+    cleaned = clean(used)
+    assert cleaned.n_stuck_days[0] == 10
+    assert cleaned.last_column[0] == 109
+    ended = sound.copy()
+    ended[0, 110:] = NAN
+    assert np.array_equal(cleaned.level_bytes, clean(ended).level_bytes, equal_nan=True)
+
+
 def test_a_series_never_read_is_all_unknown():
     cleaned = clean(np.full((1, N_DAYS), NAN))
     assert cleaned.last_column[0] == -1

@@ -1,7 +1,7 @@
 from datetime import timedelta
 
 import pytest
-from django.db import DatabaseError, connection
+from django.db import DatabaseError, IntegrityError, connection
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from keelmark.core.units import GIB, TIB
@@ -133,6 +133,12 @@ def test_only_what_was_read_since_is_made_again_and_everything_at_night(estate):
     night = later + timedelta(hours=9)
     carry_out(plan_forecasts(now=night, is_everything=True), now=night)
     assert set(ThingForecast.objects.values_list("made_at", flat=True)) == {night}
+
+
+def test_two_runs_cannot_go_on_at_once(estate):
+    plan_forecasts(now=NOW)
+    with pytest.raises(IntegrityError):
+        ForecastRun.objects.create(asked_at=NOW)
 
 
 def test_while_a_run_goes_on_none_is_planned_beside_it(estate):

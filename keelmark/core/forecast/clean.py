@@ -23,6 +23,8 @@ class CleanSeries:
     lines, and ``repairs`` says on which days and why; ``trend_bytes`` has the shifts taken out
     too, so that it ends at the same last level. Both are NaN before the first reading.
     ``jump_bytes`` are the steps of a series that grows by steps: part of its trend.
+    ``n_stuck_days`` (n_series,) counts days after the last column on which the source told the
+    same as on it, and was not believed.
     """
 
     level_bytes: Float64s
@@ -32,6 +34,7 @@ class CleanSeries:
     repairs: Int8s
     first_column: Int64s
     last_column: Int64s
+    n_stuck_days: Int64s
 
     @property
     def is_odd(self) -> Bools:
@@ -67,6 +70,13 @@ def clean(used_bytes: Float64s) -> CleanSeries:
     """
     aligned, last_column = _right_aligned(used_bytes)
     kept, repairs = repaired(aligned)
+    n_stuck_days = _stuck_tail(repairs)
+    if n_stuck_days.any():
+        # What is stuck to this day ends at the last reading that is believed.
+        columns = np.arange(used_bytes.shape[1])[None, :]
+        is_stuck = columns > (last_column - n_stuck_days)[:, None]
+        aligned, last_column = _right_aligned(np.where(is_stuck, np.nan, used_bytes))
+        kept, repairs = repaired(aligned)
     level = gaps_filled(kept)
     shift, jump = _shifts(level)
     later_shifts = np.cumsum(shift[:, ::-1], axis=1)[:, ::-1]
@@ -81,7 +91,15 @@ def clean(used_bytes: Float64s) -> CleanSeries:
         repairs=repairs,
         first_column=np.where(last_column < 0, level.shape[1], first).astype(np.int64),
         last_column=last_column,
+        n_stuck_days=n_stuck_days,
     )
+
+
+def _stuck_tail(repairs: Int8s) -> Int64s:
+    """Days at the end on which nothing but the last good reading was told, unread ones between."""
+    is_tail = np.isin(repairs[:, ::-1], (Repair.STUCK, Repair.UNREAD))
+    n_days = np.where(is_tail.all(axis=1), 0, np.argmin(is_tail, axis=1))
+    return np.where(repairs[:, -1] == Repair.STUCK, n_days, 0).astype(np.int64)
 
 
 def _right_aligned(used: Float64s) -> tuple[Float64s, Int64s]:

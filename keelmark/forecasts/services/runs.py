@@ -3,7 +3,7 @@
 from datetime import datetime, timedelta
 
 import structlog
-from django.db import transaction
+from django.db import IntegrityError, transaction
 from django.db.models import Q
 from procrastinate.contrib.django import app as queue
 
@@ -22,14 +22,21 @@ KEPT_RUNS = 50
 OPEN = (ChunkState.QUEUED, ChunkState.RUNNING)
 
 
-@transaction.atomic
 def plan_forecasts(*, now: datetime, is_everything: bool = False) -> ForecastRun | None:
     """Queue chunks of what wants a forecast; return their run, None where nothing does.
 
     While a run goes on, what comes meanwhile waits for the next one.
     """
-    if ForecastRun.objects.select_for_update().filter(state=RunState.RUNNING).exists():
+    if ForecastRun.objects.filter(state=RunState.RUNNING).exists():
         return None
+    try:
+        with transaction.atomic():
+            return _planned(now=now, is_everything=is_everything)
+    except IntegrityError:  # another worker planned at the same moment
+        return None
+
+
+def _planned(*, now: datetime, is_everything: bool) -> ForecastRun | None:
     run = ForecastRun(asked_at=now, is_everything=is_everything)
     chunks = [
         ForecastChunk(run=run, kind=kind, first_id=ids[0], last_id=ids[-1], touched_at=now)

@@ -74,7 +74,7 @@ def wanting(kind: Kind, *, since: datetime | None, now: datetime) -> QuerySet[An
     """Return the things of a kind that want a forecast.
 
     With ``since`` that is everything not made since then; else what was read after it was
-    forecast, or never was forecast, or was corrected since.
+    forecast, or never was. What a source corrects in the past alone waits for the night.
     """
     way = WAYS[kind]
     own = ThingForecast.objects.filter(entity_id=OuterRef("pk"), metric=way.metric)

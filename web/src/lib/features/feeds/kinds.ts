@@ -1,4 +1,4 @@
-import { counted } from '$lib/format';
+import { counted } from '$lib/format/kinds';
 
 /** The columns of the coverage, from what stores to who consumes; the rest is told together. */
 export const COLUMNS = [
