@@ -4,6 +4,7 @@ from django.urls import path
 from rest_framework.routers import SimpleRouter
 
 from keelmark.forecasts.api import ChangesView, FacetsView, PoolViewSet
+from keelmark.forecasts.marks_api import MarksView
 from keelmark.forecasts.standing_api import (
     BerthsView,
     ContributorsView,
@@ -25,6 +26,7 @@ urlpatterns = [
     path("contributors/<int:entity_id>", ContributorsView.as_view(), name="contributors"),
     path("together/<int:entity_id>", TogetherView.as_view(), name="together"),
     path("berths/<int:entity_id>", BerthsView.as_view(), name="berths"),
+    path("marks/<int:entity_id>", MarksView.as_view(), name="marks"),
     path("reference-vm", ReferenceView.as_view(), name="reference-vm"),
     path("changes", ChangesView.as_view(), name="changes"),
 ]

@@ -208,6 +208,44 @@ def test_a_reference_vm_that_is_set_counts_and_is_in_the_log(api, estate):
     assert api.send("PUT", "/reference-vm", **{**set_to, "n_cpus": -1}).status_code == 400
 
 
+def test_marks_are_the_nearest_and_say_whose_they_are(api, estate):
+    def held(uid):
+        told = api.get(f"/marks/{estate[uid]}").json()
+        return {mark["name"]: (mark["holds"], mark["whose"]) for mark in told}
+
+    site = Entity.objects.get(kind="site").pk
+    assert held("uuid.p")["limit_percent"] == (90, "default")
+    assert (
+        api.send("PUT", f"/marks/{site}", limit_percent=70, caution_percent=60).status_code == 200
+    )
+    assert held("uuid.p")["limit_percent"] == (70, "site Skerry")
+    api.send("PUT", f"/marks/{estate['uuid.p']}", limit_percent=95)
+    assert held("uuid.p") == {
+        "caution_percent": (60, "site Skerry"), "limit_percent": (95, "own"),
+        "lead_time_days": (45, "default"),
+    }  # fmt: skip
+    refresh(now=NOW)
+    assert api.get(f"/pools/{estate['uuid.p']}").json()["limit_percent"] == 95
+    api.send("PUT", f"/marks/{estate['uuid.p']}", limit_percent=None)
+    assert held("uuid.p")["limit_percent"] == (70, "site Skerry")
+    entry = AuditEntry.objects.latest("pk")
+    assert (entry.action, entry.before["limit_percent"], entry.after["limit_percent"]) == (
+        "set marks", 95, None,
+    )  # fmt: skip
+
+
+def test_marks_out_of_order_are_refused_with_their_field(api, estate):
+    answer = api.send("PUT", f"/marks/{estate['uuid.p']}", caution_percent=95)
+    assert answer.status_code == 422
+    told = answer.json()
+    assert told["type"] == "/problems/marks-out-of-order"
+    assert told["errors"][0] == {
+        "pointer": "#/caution_percent", "code": "too_high", "detail": "Use at most 89.",
+    }  # fmt: skip
+    assert api.send("PUT", f"/marks/{estate['uuid.p']}", limit_percent=0).status_code == 400
+    assert Entity.objects.get(uid="uuid.p").caution_percent is None
+
+
 def test_runs_tell_how_far_they_are(api, estate):
     (run,) = api.get("/forecast-runs").json()["results"]
     assert (run["state"], run["n_done"], run["n_failed"]) == ("done", run["n_chunks"], 0)

@@ -280,6 +280,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/marks/{entity_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Own marks of a thing, and those that hold; a site's hold for all that stands in it. */
+        get: operations["marks_read"];
+        /** @description Own marks of a thing, and those that hold; a site's hold for all that stands in it. */
+        put: operations["marks_set"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/people": {
         parameters: {
             query?: never;
@@ -1003,12 +1021,32 @@ export interface components {
             /** Format: date */
             tightest_on: string | null;
         };
+        MarkRead: {
+            name: components["schemas"]["NameEnum"];
+            own: number | null;
+            holds: number;
+            /** @description own, class NAME, site NAME or default */
+            whose: string;
+        };
+        /** @description Null takes the next farther one's: class's, site's, the default. */
+        MarksWriteRequest: {
+            caution_percent?: number | null;
+            limit_percent?: number | null;
+            lead_time_days?: number | null;
+        };
         /**
          * @description * `used` - Used
          *     * `provisioned` - Provisioned
          * @enum {string}
          */
         MetricEnum: "used" | "provisioned";
+        /**
+         * @description * `caution_percent` - caution_percent
+         *     * `limit_percent` - limit_percent
+         *     * `lead_time_days` - lead_time_days
+         * @enum {string}
+         */
+        NameEnum: "caution_percent" | "limit_percent" | "lead_time_days";
         NullEnum: null;
         /**
          * @description * `` -
@@ -2217,6 +2255,84 @@ export interface operations {
                 };
             };
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    marks_read: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entity_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarkRead"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    marks_set: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entity_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["MarksWriteRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarkRead"][];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

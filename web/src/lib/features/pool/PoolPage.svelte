@@ -1,6 +1,7 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import { page } from '$app/state';
+  import { sessionQuery } from '$lib/api/queries';
   import { formatAge, preferences } from '$lib/format';
   import { bearing, setQuery } from '$lib/url/bearing.svelte';
   import Choice from '$lib/ui/Choice.svelte';
@@ -33,6 +34,7 @@
   const growth = $derived(growthOf(page.url.searchParams.get('growth')));
   const forecast = createQuery(() => forecastQuery(poolId, shown.aheadDays, growth));
   const contributors = createQuery(() => contributorsQuery(poolId, EXPLAINED_DAYS));
+  const session = createQuery(sessionQuery);
   const volumes = createQuery(() => volumesQuery(poolId));
   const failed = $derived([pool, series, forecast, volumes].find((query) => query.isError));
   const title = $derived(pool.data ? `${pool.data.array_name} · ${pool.data.name}` : 'Pool');
@@ -105,6 +107,7 @@
       {figure}
       forecast={forecast.data ?? null}
       contributors={contributors.data ?? null}
+      mayPlan={session.data?.rights.includes('plan') ?? false}
     />
   </div>
 {:else if pool.error}

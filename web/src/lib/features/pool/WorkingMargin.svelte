@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { PoolDetail, Schemas } from '$lib/api/client';
   import { exactBytes, formatAge, formatDay, preferences } from '$lib/format';
+  import Marks from './Marks.svelte';
   import Record from './Record.svelte';
   import Seen from './Seen.svelte';
 
@@ -9,8 +10,9 @@
     figure: string;
     forecast: Schemas['StandingRead'] | null;
     contributors: Schemas['ContributorsRead'] | null;
+    mayPlan: boolean;
   }
-  let { pool, figure, forecast, contributors }: Props = $props();
+  let { pool, figure, forecast, contributors, mayPlan }: Props = $props();
   const working = $derived(pool.workings.find((one) => one.figure === figure));
 </script>
 
@@ -50,6 +52,7 @@
     <Seen findings={forecast.findings} explained={contributors?.explained ?? []} />
     {#if pool.attention !== 'over'}<Record record={forecast.record} />{/if}
   {/if}
+  <Marks poolId={pool.id} {mayPlan} />
   <h3 class="mt-4 font-semibold">Readings</h3>
   <p class="text-ink-soft">
     {pool.feed_name ? `feed ${pool.feed_name}, Redfish` : 'estate file'}, last read {formatAge(

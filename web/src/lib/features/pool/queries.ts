@@ -1,5 +1,5 @@
 import { keepPreviousData, queryOptions } from '@tanstack/svelte-query';
-import { api, bodyOf } from '$lib/api/client';
+import { api, bodyOf, type Schemas } from '$lib/api/client';
 import { keys } from '$lib/api/queries';
 
 const REFRESH_MS = 15_000;
@@ -37,6 +37,18 @@ export function forecastQuery(entity_id: number, days: number, growth: number) {
       ),
     placeholderData: keepPreviousData,
   });
+}
+
+export function marksQuery(entity_id: number) {
+  return queryOptions({
+    queryKey: [...keys.pools, entity_id, 'marks'],
+    queryFn: () =>
+      bodyOf(api.GET('/api/v1/marks/{entity_id}', { params: { path: { entity_id } } })),
+  });
+}
+
+export function setMarks(entity_id: number, body: Schemas['MarksWriteRequest']) {
+  return bodyOf(api.PUT('/api/v1/marks/{entity_id}', { params: { path: { entity_id } }, body }));
 }
 
 export function contributorsQuery(entity_id: number, days: number) {
