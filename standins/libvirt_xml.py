@@ -9,7 +9,7 @@ from standins.estate import Estate, written_bytes
 
 OWNER = "urn:keelmark:owner"
 TEST = "http://libvirt.org/schemas/domain/test/1.0"
-HOST_CPUS, HOST_MHZ, HOST_MEMORY_KIB = 64, 2600, 1024 * 1024 * 1024
+HOST_CPUS, HOST_MHZ, HOST_MEMORY_KIB = 192, 2600, 2 * 1024 * 1024 * 1024
 SHUT_OFF = "5"
 MIB = 1024**2
 

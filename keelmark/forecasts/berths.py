@@ -17,7 +17,7 @@ from keelmark.forecasts.selectors import outlook_of
 RECENT_DAYS = 90
 VCPUS_A_CORE = 4  # what is promised of a core before VMs wait for one another
 LIMIT_PERCENT = 90
-MONTHS_AHEAD = (0, 30, 60, 90, 180, 365)
+DAYS_AHEAD = (30, 60, 90, 180, 365)
 HIGH = 0.9
 LIKELY = 0.5
 
@@ -133,17 +133,22 @@ def _ahead(
         return []
     fan = paths(
         outlook_of([kept[store.pk] for store in chosen]),
-        horizon_days=MONTHS_AHEAD[-1] + 1,
+        horizon_days=DAYS_AHEAD[-1],
         quantiles=(LIKELY, HIGH),
     )
     told = []
-    for days in MONTHS_AHEAD:
+    for days in DAYS_AHEAD:
         counted = []
         for which in (0, 1):
-            used = np.nan_to_num(fan[:, which, days], nan=np.inf)
-            free = tuple(
-                percent_of(store.size_bytes or 0, LIMIT_PERCENT) - int(min(amount, 2**62))
-                for store, amount in zip(chosen, used.tolist(), strict=True)
+            used = fan[:, which, days - 1]
+            # One datastore that is not judged yet, and the sum of all is not known.
+            free = (
+                None
+                if np.isnan(used).any()
+                else tuple(
+                    percent_of(store.size_bytes or 0, LIMIT_PERCENT) - round(amount)
+                    for store, amount in zip(chosen, used.tolist(), strict=True)
+                )
             )
             counted.append(
                 berths_free([*rooms, Room(resource="disk_bytes", free=free)], reference=reference)

@@ -114,6 +114,14 @@ def test_a_record_is_that_of_forecasts_made_then():
     assert np.allclose(record.error_bytes[:, 1], wanted)
 
 
+def test_what_was_said_before_was_borrowed_too():
+    used = grown(8)
+    used[0, : N_DAYS - 12] = np.nan
+    kin = np.zeros(8, dtype=np.int64)
+    assert not record_of(used).earlier[7].is_judged[0]
+    assert record_of(used, kin=kin).earlier[7].is_judged[0]
+
+
 def test_the_young_have_no_record():
     used = grown(1)
     used[0, : N_DAYS - 10] = np.nan

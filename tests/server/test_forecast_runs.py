@@ -1,8 +1,10 @@
 from datetime import timedelta
 
 import pytest
-from django.db import DatabaseError, IntegrityError, connection
+from django.db import DatabaseError, IntegrityError, connection, transaction
+from procrastinate.contrib.django import app as queue
 from procrastinate.contrib.django.models import ProcrastinateJob
+from procrastinate.testing import InMemoryConnector
 
 from keelmark.core.units import GIB, TIB
 from keelmark.estate.documents import (
@@ -139,6 +141,24 @@ def test_two_runs_cannot_go_on_at_once(estate):
     plan_forecasts(now=NOW)
     with pytest.raises(IntegrityError):
         ForecastRun.objects.create(asked_at=NOW)
+
+
+def test_a_job_is_queued_with_the_rows_it_is_about_or_not_at_all(estate):
+    # As in a worker, whose own connector is another connection.
+    with queue.replace_connector(InMemoryConnector()), transaction.atomic():
+        run = plan_forecasts(now=NOW)
+        jobs = ProcrastinateJob.objects.filter(task_name=runs.CHUNK_TASK)
+        assert jobs.count() == run.chunks.count() > 0
+        transaction.set_rollback(True)
+    assert not jobs.exists()
+    assert not ForecastChunk.objects.exists()
+
+
+def test_a_chunk_that_waits_long_is_queued_again_and_never_given_up(estate):
+    run = plan_forecasts(now=NOW)
+    for hours in range(1, 8):
+        assert sweep_chunks(now=NOW + timedelta(hours=hours)) == run.chunks.count()
+    assert set(run.chunks.values_list("state", "n_tries")) == {(ChunkState.QUEUED, 0)}
 
 
 def test_while_a_run_goes_on_none_is_planned_beside_it(estate):

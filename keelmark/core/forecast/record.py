@@ -35,13 +35,14 @@ def record_of(
     *,
     first_day: int | None = None,
     ceiling_bytes: Float64s | None = None,
+    kin: Int64s | None = None,
     origins_days_back: tuple[int, ...] = ORIGINS_DAYS_BACK,
 ) -> Record:
     """Forecast again from earlier days and compare with what came.
 
     Parameters
     ----------
-    used_bytes, first_day, ceiling_bytes
+    used_bytes, first_day, ceiling_bytes, kin
         As for :func:`forecast`.
     origins_days_back : tuple of int
         Days before the last column from which to look ahead.
@@ -63,7 +64,11 @@ def record_of(
     for back in (back for back in origins_days_back if back < n_days):
         seen = used_bytes[:, : n_days - back]
         learnt = forecast(
-            seen, first_day=first_day, ceiling_bytes=ceiling_bytes, finds_changes=False
+            seen,
+            first_day=first_day,
+            ceiling_bytes=ceiling_bytes,
+            kin=kin,
+            finds_changes=False,
         )
         earlier[back] = learnt
         came = used_bytes[:, n_days - back :]

@@ -5,13 +5,13 @@ from datetime import UTC, datetime, timedelta
 
 from django.contrib.auth.models import User
 from django.db import IntegrityError, transaction
-from procrastinate.contrib.django import app as queue
 
 from keelmark.estate.models import Protocol
 from keelmark.feeds import selectors
 from keelmark.feeds.errors import FeedFormError, FeedPausedError, PushConflictError
 from keelmark.feeds.models import Feed, Push, Run, RunState
 from keelmark.feeds.push import MAX_BODY_BYTES, documents_in
+from keelmark.feeds.services.jobs import defer
 from keelmark.feeds.services.schedule import COLLECT_TASK
 
 N_TOLD = 20
@@ -71,5 +71,5 @@ def _keep(feed: Feed, *, key: str, digest: str, body: bytes) -> Run:
     run = Run.objects.create(feed=feed, source=feed.name, asked_at=now, is_push=True)
     Push.objects.create(feed=feed, key=key, digest=digest, body=body, run=run, taken_at=now)
     # One feed's pushes are written in the order in which they came.
-    queue.configure_task(COLLECT_TASK, lock=f"push of feed {feed.pk}").defer(run_id=run.pk)
+    defer(COLLECT_TASK, lock=f"push of feed {feed.pk}", run_id=run.pk)
     return run

@@ -6,7 +6,6 @@ import structlog
 from django.contrib.auth.models import User
 from django.db import IntegrityError, transaction
 from django.db.models import Q
-from procrastinate.contrib.django import app as queue
 from procrastinate.exceptions import AlreadyEnqueued
 
 from keelmark.access.services import audit
@@ -14,6 +13,7 @@ from keelmark.estate.models import Protocol
 from keelmark.feeds import selectors
 from keelmark.feeds.errors import FeedPausedError
 from keelmark.feeds.models import Feed, Run, RunState
+from keelmark.feeds.services.jobs import defer
 
 log = structlog.get_logger()
 LIVE = (RunState.QUEUED, RunState.RUNNING)
@@ -86,7 +86,7 @@ def queue_run(feed: Feed, *, is_trial: bool = False) -> Run:
             run = Run.objects.create(
                 feed=feed, source=feed.name, asked_at=datetime.now(UTC), is_trial=is_trial
             )
-            queue.configure_task(COLLECT_TASK).defer(run_id=run.pk)
+            defer(COLLECT_TASK, run_id=run.pk)
     except IntegrityError:
         return Run.objects.filter(feed=feed, state__in=LIVE, is_push=False).get()
     return run
@@ -98,7 +98,7 @@ def requeue(run: Run) -> None:
         Run.objects.filter(pk=run.pk).update(
             state=RunState.QUEUED, asked_at=datetime.now(UTC), ended_at=None, problem=""
         )
-        queue.configure_task(COLLECT_TASK).defer(run_id=run.pk)
+        defer(COLLECT_TASK, run_id=run.pk)
 
 
 def ask_refresh() -> None:
@@ -114,6 +114,6 @@ def ask_joining() -> None:
 def _ask_once(task: str) -> None:
     try:
         with transaction.atomic():
-            queue.configure_task(task, queueing_lock=task, lock=task).defer()
+            defer(task, queueing_lock=task, lock=task)
     except AlreadyEnqueued:
         log.debug("asked_already", task=task)

@@ -11,7 +11,6 @@ from typing import Any
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.db import transaction
-from procrastinate.contrib.django import app as queue
 
 from keelmark.access.services import audit
 from keelmark.estate.models import Protocol
@@ -19,6 +18,7 @@ from keelmark.feeds import selectors
 from keelmark.feeds.errors import FeedFormError, TableError
 from keelmark.feeds.models import Feed, Mapping, Run, RunState
 from keelmark.feeds.services.feeds import ensure_feed
+from keelmark.feeds.services.jobs import defer
 from keelmark.feeds.table_import import check_table, mapping_of, write_table
 from keelmark.feeds.tables.guessing import guess, guess_kind
 from keelmark.feeds.tables.mapping import TableMapping
@@ -127,7 +127,7 @@ def ask_import(*, actor: User, key: str, told: dict[str, Any], skips_bad: bool) 
             feed=feed, source=key.partition("--")[2], asked_at=datetime.now(UTC), is_push=True,
             bytes_total=checked.n_rows,
         )  # fmt: skip
-        queue.configure_task(TABLE_TASK).defer(run_id=run.pk, key=key, told=told)
+        defer(TABLE_TASK, run_id=run.pk, key=key, told=told)
     audit(actor, action="import table", kind="run", subject_id=run.pk, name=run.source, after=told)
     return run
 

@@ -75,7 +75,9 @@ def made_of(series: Series, *, subjects: Subjects, now: datetime) -> Made:
     learnt = forecast(
         series.used_bytes, first_day=first_day, ceiling_bytes=ceiling, kin=subjects.kin
     )
-    record = record_of(series.used_bytes, first_day=first_day, ceiling_bytes=ceiling)
+    record = record_of(
+        series.used_bytes, first_day=first_day, ceiling_bytes=ceiling, kin=subjects.kin
+    )
     return Made(
         learnt=learnt,
         record=record,

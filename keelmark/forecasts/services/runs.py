@@ -5,9 +5,9 @@ from datetime import datetime, timedelta
 import structlog
 from django.db import IntegrityError, transaction
 from django.db.models import Q
-from procrastinate.contrib.django import app as queue
 
 from keelmark.estate.models import Kind
+from keelmark.feeds.services.jobs import defer
 from keelmark.forecasts.models import ChunkState, ForecastChunk, ForecastRun, RunState
 from keelmark.forecasts.services.things import WAYS, forecast_range, wanting
 from keelmark.forecasts.services.wholes import OWNERS, forecast_wholes, wanting_wholes
@@ -48,7 +48,7 @@ def _planned(*, now: datetime, is_everything: bool) -> ForecastRun | None:
     run.save()
     ForecastChunk.objects.bulk_create(chunks)
     for chunk in chunks:
-        queue.configure_task(CHUNK_TASK).defer(chunk_id=chunk.pk)
+        defer(CHUNK_TASK, chunk_id=chunk.pk)
     old = ForecastRun.objects.order_by("-pk").values_list("pk", flat=True)[KEPT_RUNS:]
     ForecastRun.objects.filter(pk__in=list(old)).delete()
     log.info("forecasts_planned", run_id=run.pk, n_chunks=len(chunks))
@@ -112,12 +112,13 @@ def sweep_chunks(*, now: datetime) -> int:
     n_lost = 0
     for chunk in lost:
         n_lost += 1
-        if chunk.n_tries + 1 >= MAX_TRIES:
+        was_taken = chunk.state == ChunkState.RUNNING
+        if was_taken and chunk.n_tries + 1 >= MAX_TRIES:
             _end(chunk, state=ChunkState.FAILED, problem="Its worker died every time.")
             continue
         with transaction.atomic():
             chunk.state, chunk.touched_at = ChunkState.QUEUED, now
-            chunk.n_tries += 1
+            chunk.n_tries += was_taken  # waiting long is no fault of its own
             chunk.save(update_fields=["state", "touched_at", "n_tries"])
-            queue.configure_task(CHUNK_TASK).defer(chunk_id=chunk.pk)
+            defer(CHUNK_TASK, chunk_id=chunk.pk)
     return n_lost

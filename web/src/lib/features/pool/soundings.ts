@@ -58,7 +58,7 @@ export function soundingsOption(given: Facts): EChartsCoreOption {
   return {
     animation: false,
     textStyle: { fontFamily: theme.font, fontSize: FONT_SIZE, color: theme.inkSoft },
-    grid: { left: 46, right: 14, top: 26, bottom: 24 },
+    grid: { left: 46, right: 36, top: 26, bottom: 24 },
     tooltip: tooltipOf(theme),
     xAxis: {
       type: 'time',
