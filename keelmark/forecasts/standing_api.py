@@ -15,7 +15,6 @@ from rest_framework.viewsets import GenericViewSet
 
 from keelmark.access.api import Problem, actor_of
 from keelmark.access.rights import Right
-from keelmark.core.berths import ReferenceVm
 from keelmark.core.ledger import Attention
 from keelmark.estate import selectors as estate
 from keelmark.estate.api import ThingRead
@@ -29,20 +28,17 @@ from keelmark.forecasts.api import (
     Record,
     terms_of,
 )
-from keelmark.forecasts.berths import BerthsTold, berths_of, reference_vm
 from keelmark.forecasts.contributors import contributors_of
 from keelmark.forecasts.findings import NOTHING_FOUND
 from keelmark.forecasts.models import ForecastRun, Metric, RunState, ThingForecast
 from keelmark.forecasts.selectors import FAN_QUANTILES, fan_told
 from keelmark.forecasts.services.making import HORIZON_DAYS, MARKS
-from keelmark.forecasts.services.reference import set_reference_vm
 from keelmark.forecasts.services.things import WAYS
 from keelmark.forecasts.services.wholes import OWNERS
 from keelmark.forecasts.together import together_of
 
 MAX_GROWTH = 20.0
 MAX_WINDOW_DAYS = 400
-MAX_CPUS, MAX_BYTES = 4096, 2**50
 ENTITY = OpenApiParameter("entity_id", OpenApiTypes.INT, OpenApiParameter.PATH)
 KINDS = [str(kind) for kind in (*WAYS, *OWNERS)]
 
@@ -298,92 +294,6 @@ class TogetherView(APIView):
                 f"Of {entity.kind} {entity.name} and its parts nothing is forecast together."
             )
         return Response(TogetherRead(told).data)
-
-
-class ReferenceRead(serializers.Serializer[Record]):
-    n_cpus = serializers.IntegerField(min_value=0, max_value=MAX_CPUS)
-    memory_bytes = Int64Field(min_value=0, max_value=MAX_BYTES)
-    disk_bytes = Int64Field(min_value=0, max_value=MAX_BYTES)
-
-
-class ReferenceToldRead(ReferenceRead):
-    is_set = serializers.BooleanField(help_text="by a planner; else the median of lately")
-
-
-class BerthsAtRead(serializers.Serializer[Record]):
-    on = serializers.DateField()
-    n_likely = serializers.IntegerField(allow_null=True)
-    n_low = serializers.IntegerField(allow_null=True, help_text="if it grows as the 90 % path")
-    limited_by = serializers.CharField(allow_null=True)
-
-
-class BerthsRead(serializers.Serializer[Record]):
-    reference = ReferenceToldRead()
-    n_free = serializers.IntegerField(allow_null=True)
-    limited_by = serializers.CharField(allow_null=True)
-    by_resource = serializers.DictField(child=serializers.IntegerField(allow_null=True))
-    ahead = BerthsAtRead(many=True)
-
-
-class BerthsView(APIView):
-    """Room for more reference VMs in a cluster or datastore."""
-
-    @extend_schema(
-        operation_id="berths_read", parameters=[ENTITY], responses={200: BerthsRead, 404: Problem}
-    )
-    def get(self, request: Request, entity_id: int) -> Response:
-        entity = entity_of(request, entity_id)
-        told = berths_of(entity, now=datetime.now(UTC))
-        if told is None:
-            raise exceptions.NotFound(f"A {entity.kind} has no berths; clusters and datastores do.")
-        return Response(BerthsRead(_berths_body(told)).data)
-
-
-def _berths_body(told: BerthsTold) -> dict[str, Any]:  # Any: the body's values
-    return {
-        "reference": _reference_body(told.reference, is_set=told.is_set),
-        "n_free": told.now.n_free,
-        "limited_by": told.now.limited_by,
-        "by_resource": told.now.by_resource,
-        "ahead": told.ahead,
-    }
-
-
-def _reference_body(reference: ReferenceVm, *, is_set: bool) -> dict[str, Any]:  # Any: as above
-    return {
-        "n_cpus": reference.n_cpus, "memory_bytes": reference.memory_bytes,
-        "disk_bytes": reference.disk_bytes, "is_set": is_set,
-    }  # fmt: skip
-
-
-class ReferenceView(APIView):
-    """The VM in whose size berths are counted."""
-
-    rights = {"PUT": Right.PLAN, "DELETE": Right.PLAN}
-
-    @extend_schema(operation_id="reference_read", responses={200: ReferenceToldRead})
-    def get(self, request: Request) -> Response:
-        return self._told()
-
-    @extend_schema(
-        operation_id="reference_set",
-        request=ReferenceRead,
-        responses={200: ReferenceToldRead, 400: Problem},
-    )
-    def put(self, request: Request) -> Response:
-        form = ReferenceRead(data=request.data)
-        form.is_valid(raise_exception=True)
-        set_reference_vm(actor=actor_of(request), reference=ReferenceVm(**form.validated_data))
-        return self._told()
-
-    @extend_schema(operation_id="reference_unset", responses={200: ReferenceToldRead})
-    def delete(self, request: Request) -> Response:
-        set_reference_vm(actor=actor_of(request), reference=None)
-        return self._told()
-
-    def _told(self) -> Response:
-        reference, is_set = reference_vm(now=datetime.now(UTC))
-        return Response(ReferenceToldRead(_reference_body(reference, is_set=is_set)).data)
 
 
 class ForecastRunRead(serializers.ModelSerializer[ForecastRun]):

@@ -8,6 +8,7 @@ from keelmark.forecasts.services.runs import (
     CHUNK_TASK,
     carry_out_chunk,
     plan_forecasts,
+    plan_nightly,
     sweep_chunks,
 )
 
@@ -40,8 +41,8 @@ def sweep(timestamp: int) -> None:
     sweep_chunks(now=now())
 
 
-@app.periodic(cron="20 1 * * *")
+@app.periodic(cron="*/10 1-4 * * *")
 @app.task(name="keelmark.forecasts.tasks.nightly", queueing_lock="forecast_nightly")
 def nightly(timestamp: int) -> None:
     """Make everything anew once a night, whatever came."""
-    plan_forecasts(now=now(), is_everything=True)
+    plan_nightly(now=now())

@@ -4,14 +4,13 @@ from django.urls import path
 from rest_framework.routers import SimpleRouter
 
 from keelmark.forecasts.api import ChangesView, FacetsView, PoolViewSet
+from keelmark.forecasts.berths_api import BerthsView, ReferenceView
 from keelmark.forecasts.marks_api import MarksView
 from keelmark.forecasts.standing_api import (
-    BerthsView,
     ContributorsView,
     CrossingViewSet,
     ForecastRunViewSet,
     ForecastView,
-    ReferenceView,
     TogetherView,
 )
 

@@ -27,7 +27,12 @@ from keelmark.forecasts.models import (
     ThingForecast,
 )
 from keelmark.forecasts.services import runs
-from keelmark.forecasts.services.runs import carry_out_chunk, plan_forecasts, sweep_chunks
+from keelmark.forecasts.services.runs import (
+    carry_out_chunk,
+    plan_forecasts,
+    plan_nightly,
+    sweep_chunks,
+)
 from tests.server.conftest import NOW
 
 N_DAYS = 120
@@ -135,6 +140,17 @@ def test_only_what_was_read_since_is_made_again_and_everything_at_night(estate):
     night = later + timedelta(hours=9)
     carry_out(plan_forecasts(now=night, is_everything=True), now=night)
     assert set(ThingForecast.objects.values_list("made_at", flat=True)) == {night}
+
+
+def test_the_night_waits_for_a_run_that_goes_on_and_comes_once(estate):
+    run = plan_forecasts(now=NOW)
+    assert plan_nightly(now=NOW) is None  # asked again ten minutes later
+    carry_out(run)
+    night = plan_nightly(now=NOW + timedelta(minutes=10))
+    assert night.is_everything
+    carry_out(night, now=NOW + timedelta(minutes=10))
+    assert plan_nightly(now=NOW + timedelta(hours=2)) is None
+    assert plan_nightly(now=NOW + timedelta(hours=24)) is not None
 
 
 def test_two_runs_cannot_go_on_at_once(estate):

@@ -18,7 +18,8 @@ CHUNK_TASK = "keelmark.forecasts.tasks.forecast_chunk"
 LOST_AFTER = timedelta(minutes=2)  # a chunk takes seconds
 LOST_QUEUED_AFTER = timedelta(minutes=30)
 MAX_TRIES = 4
-KEPT_RUNS = 50
+KEPT_RUNS = 200
+A_NIGHT = timedelta(hours=20)
 OPEN = (ChunkState.QUEUED, ChunkState.RUNNING)
 
 
@@ -34,6 +35,12 @@ def plan_forecasts(*, now: datetime, is_everything: bool = False) -> ForecastRun
             return _planned(now=now, is_everything=is_everything)
     except IntegrityError:  # another worker planned at the same moment
         return None
+
+
+def plan_nightly(*, now: datetime) -> ForecastRun | None:
+    """Plan everything once a night; asked again while another run still goes on."""
+    lately = ForecastRun.objects.filter(is_everything=True, asked_at__gte=now - A_NIGHT)
+    return None if lately.exists() else plan_forecasts(now=now, is_everything=True)
 
 
 def _planned(*, now: datetime, is_everything: bool) -> ForecastRun | None:
