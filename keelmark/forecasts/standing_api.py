@@ -35,7 +35,7 @@ from keelmark.forecasts.selectors import FAN_QUANTILES, fan_told
 from keelmark.forecasts.services.making import HORIZON_DAYS, MARKS
 from keelmark.forecasts.services.things import WAYS
 from keelmark.forecasts.services.wholes import OWNERS
-from keelmark.forecasts.together import together_of
+from keelmark.forecasts.together import MAX_FORECAST, together_of
 
 MAX_GROWTH = 20.0
 MAX_WINDOW_DAYS = 400
@@ -291,7 +291,8 @@ class TogetherView(APIView):
         told = together_of(entity, seen=seen, today=datetime.now(UTC).date())
         if told is None:
             raise exceptions.NotFound(
-                f"Of {entity.kind} {entity.name} and its parts nothing is forecast together."
+                f"Of {entity.kind} {entity.name} and its parts nothing is forecast together, "
+                f"or it has more than {MAX_FORECAST} parts."
             )
         return Response(TogetherRead(told).data)
 

@@ -16,6 +16,7 @@ from keelmark.forecasts.selectors import outlook_of
 
 AHEAD_DAYS = (30, 90, 180, 365)
 MAX_PARTS = 200
+MAX_FORECAST = 5000  # parts that are made to add up at once
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -45,6 +46,8 @@ def together_of(entity: Entity, *, seen: QuerySet[Entity], today: date) -> Toget
     else:
         kept = whole
     found = parts_of(entity, seen=seen)
+    if len(found) > MAX_FORECAST:
+        return None
     if kept is None or kept.growth_bytes_per_day is None or not found:
         return None
     forecasts = _kept(list(found))

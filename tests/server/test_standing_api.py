@@ -154,6 +154,14 @@ def test_wholes_are_their_parts_added_up(api, estate):
     assert array["marks_bytes"]["full"] == 20 * TIB
     cluster = api.get(f"/forecasts/{estate['id.kelp']}").json()
     assert cluster["marks_bytes"]["full"] == 10 * TIB
+    tenant = api.get(f"/forecasts/{estate['id.seabed']}").json()
+    assert tenant["marks_bytes"] == {"caution": None, "limit": None, "full": None}
+    assert tenant["attention_because"] == "it has no quota to fill"
+    # two disks that grow by a GiB a day each; three that arrived are a shift
+    assert tenant["growth_bytes_per_day"] == pytest.approx(2 * GIB, rel=0.05)
+    assert [s["bytes"] for s in tenant["findings"]["shifts"]] == [
+        pytest.approx(1500 * GIB, rel=0.01)
+    ]
     sites = api.get("/forecasts", kind="site").json()["results"]
     assert [row["entity"]["name"] for row in sites] == ["Skerry"]
 

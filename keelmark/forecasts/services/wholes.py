@@ -1,34 +1,70 @@
-"""Makes forecasts of wholes: arrays and sites over their pools, clusters over their datastores.
+"""Makes forecasts of wholes: arrays, sites, clusters and tenants over their parts.
 
 A whole is forecast from the sum of its parts' readings, each part's gaps bridged first: a day on
 which one of them was not read is not a day on which the whole shrank.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
+from typing import Any
 
 import numpy as np
 from django.db.models import Exists, OuterRef, Q, QuerySet
 
+from keelmark.core.arrays import Int64s
 from keelmark.core.forecast.kin import NO_KIN
 from keelmark.core.forecast.robust import gaps_filled
 from keelmark.core.ledger import Attention, Judgement, Ledger, attention_of
-from keelmark.core.units import percent_of
-from keelmark.estate.models import Datastore, Entity, Kind, Pool
+from keelmark.estate.models import Datastore, Entity, Kind, Pool, Tenant, VirtualDisk
 from keelmark.forecasts.marks import nearest_marks
 from keelmark.forecasts.models import Metric, ThingForecast
-from keelmark.forecasts.services.making import LEARNT_DAYS, Made, Subjects, kept_fields, made_of
+from keelmark.forecasts.services.making import (
+    LEARNT_DAYS,
+    NO_MARK,
+    Made,
+    Subjects,
+    kept_fields,
+    made_of,
+)
 from keelmark.forecasts.services.things import ALLOWED_AGE, RESTS, keep
 from keelmark.readings.selectors import Series, series_of
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Parts:
+    """What a kind of whole is added up from, and where each part's books stand."""
+
+    found: QuerySet[Any]  # Any: a kind's model
+    owner: str
+    size: str
+    used: str
+    promised: str
+
 
 # A pool that a cluster builds over volumes of other pools is counted with those.
 _POOLS = Pool.objects.filter(entity__retired_at=None, array__isnull=False)
 _STORES = Datastore.objects.filter(entity__retired_at=None, size_bytes__isnull=False)
-OWNERS = {
-    Kind.ARRAY: "array_id",
-    Kind.SITE: "entity__site_id",
-    Kind.CLUSTER: "cluster_id",
-}
+_DISKS = VirtualDisk.objects.filter(entity__retired_at=None)
+OWNERS: dict[Kind, _Parts] = {
+    Kind.ARRAY: _Parts(
+        found=_POOLS, owner="array_id", size="usable_bytes", used="used_bytes",
+        promised="provisioned_bytes",
+    ),
+    Kind.SITE: _Parts(
+        found=_POOLS, owner="entity__site_id", size="usable_bytes", used="used_bytes",
+        promised="provisioned_bytes",
+    ),
+    Kind.CLUSTER: _Parts(
+        found=_STORES, owner="cluster_id", size="size_bytes", used="used_bytes",
+        promised="provisioned_bytes",
+    ),
+    Kind.TENANT: _Parts(
+        found=_DISKS, owner="entity__tenant_id", size="size_bytes", used="on_array_bytes",
+        promised="size_bytes",
+    ),
+}  # fmt: skip
+PARTS_AT_ONCE = 5000
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -37,14 +73,16 @@ class _Whole:
 
     entity: Entity
     part_ids: list[int]
-    usable_bytes: int
+    usable_bytes: int | None  # a tenant's quota; None where it has none
     used_bytes: int
     provisioned_bytes: int | None
     oldest_read_at: datetime
 
     @property
-    def ledger(self) -> Ledger:
-        """Its books, with the nearest marks."""
+    def ledger(self) -> Ledger | None:
+        """Its books, with the nearest marks; None where nothing ends it."""
+        if self.usable_bytes is None:
+            return None
         return Ledger(
             usable_bytes=self.usable_bytes,
             used_bytes=self.used_bytes,
@@ -57,8 +95,8 @@ def wanting_wholes(kind: Kind, *, since: datetime | None, now: datetime) -> Quer
     """Return the wholes of a kind that want a forecast."""
     own = ThingForecast.objects.filter(entity_id=OuterRef("pk"), metric=Metric.USED)
     stands = own.filter(Q(made_at__gte=since) if since else Q(made_at__gte=now - RESTS))
-    owner = OWNERS[kind]
-    parts = _parts(kind).filter(**{owner: OuterRef("pk")})
+    of_kind = OWNERS[kind]
+    parts = of_kind.found.filter(**{of_kind.owner: OuterRef("pk")})
     living = Entity.objects.filter(kind=kind, retired_at=None)
     return living.filter(Exists(parts)).filter(~Exists(stands)).order_by("pk")
 
@@ -97,18 +135,16 @@ def forecast_wholes(
     return len(wholes)
 
 
-def _parts(kind: Kind) -> QuerySet[Pool] | QuerySet[Datastore]:
-    return _STORES.all() if kind == Kind.CLUSTER else _POOLS.all()
-
-
 def _wholes(kind: Kind, *, entities: list[Entity]) -> list[_Whole]:
-    owner, size = OWNERS[kind], "size_bytes" if kind == Kind.CLUSTER else "usable_bytes"
-    by_owner: dict[int, list[tuple[int, int, int, int | None, datetime]]] = {}
-    rows = _parts(kind).filter(**{f"{owner}__in": [e.pk for e in entities]}).values_list(
-        owner, "pk", size, "used_bytes", "provisioned_bytes", "read_at"
-    )  # fmt: skip
+    of_kind = OWNERS[kind]
+    ids = [entity.pk for entity in entities]
+    rows = of_kind.found.filter(**{f"{of_kind.owner}__in": ids}).values_list(
+        of_kind.owner, "pk", of_kind.size, of_kind.used, of_kind.promised, "read_at"
+    )
+    by_owner: dict[int, list[tuple[Any, ...]]] = {}  # Any: the columns' own types
     for owner_id, *books in rows:
         by_owner.setdefault(owner_id, []).append(tuple(books))
+    quotas = dict(Tenant.objects.filter(pk__in=ids).values_list("pk", "quota_bytes"))
     wholes = []
     for entity in entities:
         parts = by_owner.get(entity.pk, [])
@@ -120,7 +156,9 @@ def _wholes(kind: Kind, *, entities: list[Entity]) -> list[_Whole]:
             _Whole(
                 entity=entity,
                 part_ids=[part[0] for part in parts],
-                usable_bytes=sum(part[1] for part in parts),
+                usable_bytes=(
+                    quotas.get(entity.pk) if kind == Kind.TENANT else sum(part[1] for part in parts)
+                ),
                 used_bytes=sum(part[2] or 0 for part in parts),
                 provisioned_bytes=sum(known) if len(known) == len(parts) else None,
                 oldest_read_at=min(part[4] for part in parts),
@@ -141,14 +179,16 @@ def _summed(wholes: list[_Whole], *, today: date) -> Series:
     used = np.full((len(wholes), LEARNT_DAYS), np.nan)
     capacity = np.full((len(wholes), LEARNT_DAYS), np.nan)
     for row, whole in enumerate(wholes):
-        parts = series_of(whole.part_ids, first_on=first_on, last_on=today)
-        is_read = ~np.isnan(parts.used_bytes).all(axis=0)
-        # Before its first reading a part was not there.
-        used[row] = np.where(
-            is_read, np.nan_to_num(gaps_filled(parts.used_bytes)).sum(axis=0), np.nan
-        )
-        held = np.nan_to_num(gaps_filled(parts.capacity_bytes)).sum(axis=0)
-        capacity[row] = np.where(is_read, held, np.nan)
+        is_read = np.zeros(LEARNT_DAYS, dtype=np.bool_)
+        sums = np.zeros((2, LEARNT_DAYS))
+        for begin in range(0, len(whole.part_ids), PARTS_AT_ONCE):
+            chosen = whole.part_ids[begin : begin + PARTS_AT_ONCE]
+            parts = series_of(chosen, first_on=first_on, last_on=today)
+            is_read |= ~np.isnan(parts.used_bytes).all(axis=0)
+            # Before its first reading a part was not there.
+            for at, amounts in enumerate((parts.used_bytes, parts.capacity_bytes)):
+                sums[at] += np.nan_to_num(gaps_filled(amounts)).sum(axis=0)
+        used[row], capacity[row] = np.where(is_read, sums, np.nan)
     return Series(
         entity_ids=np.array([whole.entity.pk for whole in wholes], dtype=np.int64),
         first_on=first_on,
@@ -159,14 +199,16 @@ def _summed(wholes: list[_Whole], *, today: date) -> Series:
 
 def _subjects(wholes: list[_Whole]) -> Subjects:
     ledgers = [whole.ledger for whole in wholes]
+
+    def marks(of: Callable[[Ledger], int]) -> Int64s:
+        return np.array([NO_MARK if x is None else of(x) for x in ledgers], dtype=np.int64)
+
     return Subjects(
         ids=np.array([whole.entity.pk for whole in wholes], dtype=np.int64),
         marks={
-            "caution": np.array(
-                [percent_of(x.usable_bytes, x.marks.caution_percent) for x in ledgers]
-            ),
-            "limit": np.array([x.limit_bytes for x in ledgers], dtype=np.int64),
-            "full": np.array([x.usable_bytes for x in ledgers], dtype=np.int64),
+            "caution": marks(lambda x: x.caution_bytes),
+            "limit": marks(lambda x: x.limit_bytes),
+            "full": marks(lambda x: x.usable_bytes),
         },
         ceiling_bytes=np.full(len(wholes), np.inf),
         kin=np.full(len(wholes), NO_KIN, dtype=np.int64),
@@ -174,10 +216,15 @@ def _subjects(wholes: list[_Whole]) -> Subjects:
 
 
 def _judgement(whole: _Whole, *, index: int, made: Made, stood: str | None) -> Judgement:
+    is_unread = made.now - whole.oldest_read_at > ALLOWED_AGE
+    ledger = whole.ledger
+    if ledger is None:
+        state = Attention.UNREAD if is_unread else Attention.CLEAR
+        return Judgement(attention=state, because="it has no quota to fill")
     return attention_of(
-        whole.ledger,
+        ledger,
         early_days=made.days_left("limit", which="early", index=index),
         likely_days=made.days_left("limit", which="likely", index=index),
-        is_unread=made.now - whole.oldest_read_at > ALLOWED_AGE,
+        is_unread=is_unread,
         stood=Attention(stood) if stood else None,
     )
