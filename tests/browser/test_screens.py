@@ -219,3 +219,21 @@ def test_faster_growth_moves_the_dates_and_stands_in_the_address(signed_in: Page
     expect(note).to_be_visible()
     pool.grow("as it grows")
     expect(note).to_have_count(0)
+
+
+def test_a_pools_own_marks_are_refused_out_of_order_kept_and_given_back(
+    signed_in: Page, complaints: list[str]
+):
+    pool = open_pool(signed_in, "avocet-1 deep-1")
+    pool.margin.get_by_text("Marks", exact=True).click()
+    expect(pool.margin).to_contain_text("90, default")
+    pool.keep_mark("limit, %", "70")
+    expect(pool.margin.get_by_role("alert")).to_contain_text(
+        "Caution mark 80 % is not below limit mark 70 %"
+    )
+    complaints.clear()
+    pool.keep_mark("limit, %", "85")
+    expect(pool.margin).to_contain_text("85, own")
+    expect(pool.margin).to_contain_text("× 85 %")
+    pool.keep_mark("limit, %", "")
+    expect(pool.margin).to_contain_text("90, default")

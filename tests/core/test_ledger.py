@@ -4,6 +4,7 @@ from hypothesis import strategies as st
 
 from keelmark.core.errors import RangeError
 from keelmark.core.ledger import Attention, Ledger, Marks, attention_of, total
+from keelmark.core.units import TIB
 from tests.core.strategies import amounts, ledgers
 
 BOOKS = Ledger(
@@ -115,3 +116,40 @@ def test_overcommit_past_its_caution_asks_for_a_look():
     judged = attention_of(ledger, early_days=None, likely_days=None)
     assert judged.attention is Attention.CAUTION
     assert "150 %" in judged.because
+
+
+WEIGHT = {"unread": 0, "clear": 0, "caution": 1, "urgent": 2, "over": 3}
+
+
+@pytest.mark.parametrize(
+    ("used_percent", "likely_days", "stood", "wanted"),
+    [
+        (79.5, 500, None, "clear"),
+        (79.5, 500, "caution", "caution"),  # within 1 % of usable under its mark
+        (78.9, 500, "caution", "clear"),
+        (50, 95, "caution", "caution"),  # 90 d enter, 99 d leave
+        (50, 101, "caution", "clear"),
+        (89.5, 500, "over", "over"),
+        (88.9, 500, "over", "caution"),
+        (79.5, 500, "unread", "clear"),
+        (91, 500, "clear", "over"),  # a heavier state is taken at once
+    ],
+)
+def test_a_state_is_left_later_than_it_is_entered(used_percent, likely_days, stood, wanted):
+    ledger = Ledger(usable_bytes=1000 * TIB, used_bytes=round(used_percent * 10 * TIB))
+    judged = attention_of(
+        ledger, early_days=likely_days, likely_days=likely_days,
+        stood=Attention(stood) if stood else None,
+    )  # fmt: skip
+    assert judged.attention == wanted
+
+
+@given(ledgers(), st.floats(0, 900), st.floats(0, 900), st.sampled_from(list(Attention)))
+def test_what_stood_never_makes_a_state_lighter_and_never_heavier_than_it_was(
+    ledger, first, second, stood
+):
+    days = {"early_days": min(first, second), "likely_days": max(first, second)}
+    plain = attention_of(ledger, **days)
+    judged = attention_of(ledger, **days, stood=stood)
+    assert WEIGHT[judged.attention] >= WEIGHT[plain.attention]
+    assert WEIGHT[judged.attention] <= max(WEIGHT[plain.attention], WEIGHT[stood])

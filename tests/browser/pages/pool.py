@@ -25,3 +25,7 @@ class PoolPage:
         self.page.get_by_role("radiogroup", name="Growth").get_by_role(
             "radio", name=times, exact=True
         ).click()
+
+    def keep_mark(self, mark: str, told: str) -> None:
+        self.margin.get_by_label(mark).fill(told)
+        self.margin.get_by_role("button", name="keep the marks").click()
