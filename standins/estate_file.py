@@ -8,7 +8,9 @@ from typing import Any
 
 import numpy as np
 
+from standins.compute import Datastore
 from standins.estate import DRIVE_BYTES, HISTORY_DAYS, Array, Estate, Pool, Volume
+from standins.holding import held_on
 
 Document = dict[str, Any]  # one line of the file; its schema is published with the product
 
@@ -43,6 +45,10 @@ def history(estate: Estate, *, until: date) -> Iterator[Document]:
                 estate, array=array, pool=pool, last_day=last_day, read_at=read_at
             )
         yield from _drives(array, read_at=read_at)
+    last_day = HISTORY_DAYS + (until - estate.anchor_on).days + 1
+    for cluster in estate.clusters:
+        for store in cluster.datastores:
+            yield from _store_lines(estate, store=store, last_day=last_day)
 
 
 def drives_of(array: Array) -> list[tuple[int, str, Pool | None]]:
@@ -111,6 +117,36 @@ def _pool_lines(
     }
     for volume in pool.volumes:
         yield _volume_readings(estate, pool=pool, volume=volume, days=days)
+
+
+def _store_lines(estate: Estate, *, store: Datastore, last_day: int) -> Iterator[Document]:
+    """A datastore with the days of its volume; its cluster tells the rest."""
+    last_day -= store.array.story.history_ends_days_back
+    held = {
+        day: held_on(store, day=day)
+        for day in range(store.pool.first_day, last_day + 1)
+        if store.pool.is_read[day]
+    }
+    read_at = datetime.combine(estate.on(last_day), time(23, 59, 59), tzinfo=UTC)
+    yield {
+        "doc": "datastore",
+        "uid": f"uuid.{store.uuid}",
+        "name": store.name,
+        "kind": "nfs" if store.is_nfs else "block",
+        "size_bytes": store.volume.size_bytes,
+        "used_bytes": held_on(store, day=last_day),
+        "read_at": read_at.isoformat(),
+    }
+    yield {
+        "doc": "readings",
+        "uid": f"uuid.{store.uuid}",
+        "first_on": estate.on(store.pool.first_day).isoformat(),
+        "used_bytes": [held.get(day) for day in range(store.pool.first_day, last_day + 1)],
+        "capacity_bytes": [
+            store.volume.size_bytes if day in held else None
+            for day in range(store.pool.first_day, last_day + 1)
+        ],
+    }
 
 
 def _volume_readings(estate: Estate, *, pool: Pool, volume: Volume, days: range) -> Document:

@@ -4,14 +4,14 @@ from collections.abc import Iterator
 from pathlib import Path
 from xml.etree.ElementTree import Element, ElementTree, SubElement
 
-from standins.compute import Cluster, Datastore, Disk, Machine
+from standins.compute import Cluster, Datastore, Machine
 from standins.estate import Estate, written_bytes
+from standins.holding import held_bytes, other_files
 
 OWNER = "urn:keelmark:owner"
 TEST = "http://libvirt.org/schemas/domain/test/1.0"
 HOST_CPUS, HOST_MHZ, HOST_MEMORY_KIB = 192, 2600, 2 * 1024 * 1024 * 1024
 SHUT_OFF = "5"
-MIB = 1024**2
 
 
 def write_hosts(estate: Estate, *, folder: Path, day: float, epoch_seconds: int) -> list[Path]:
@@ -102,22 +102,9 @@ def _pool(store: Datastore, *, day: float) -> Element:
     written = written_bytes(store.volume, day=day)
     for disk in store.disks:
         pool.append(_file(disk.path, size=disk.size_bytes, held=held_bytes(disk, written=written)))
-    for path, size, held in _other_files(store, written=written):
+    for path, size, held in other_files(store, written=written):
         pool.append(_file(path, size=size, held=held))
     return pool
-
-
-def held_bytes(disk: Disk, *, written: int) -> int:
-    """What a disk takes of its volume, in whole pages."""
-    return min(int(disk.share * written) // 4096 * 4096, disk.size_bytes)
-
-
-def _other_files(store: Datastore, *, written: int) -> Iterator[tuple[str, int, int]]:
-    for path, share in store.orphans:
-        held = int(share * written) // 4096 * 4096
-        yield path, held, held
-    yield f"{store.path}/install.iso", 780 * MIB, 780 * MIB
-    yield f"{store.path}/heartbeat.log", 12 * MIB, 12 * MIB
 
 
 def _file(path: str, *, size: int, held: int) -> Element:

@@ -8,7 +8,7 @@ from typing import Any
 
 from standins.compute import TENANTS, Cluster, Machine, bare_port
 from standins.estate import Estate
-from standins.libvirt_xml import held_bytes
+from standins.holding import held_bytes
 
 Document = dict[str, Any]  # one line of the file; its schema is published with the product
 TIB = 1024**4

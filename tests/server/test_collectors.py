@@ -41,7 +41,8 @@ from keelmark.feeds.objects import listing
 from keelmark.feeds.redfish.client import open_reader
 from standins.estate import make_estate
 from standins.exporter import Exporter
-from standins.libvirt_xml import held_bytes, write_hosts
+from standins.holding import held_bytes
+from standins.libvirt_xml import write_hosts
 from standins.objects import BUCKETS, age_days, fill, size_bytes
 from standins.redfish.service import Service
 from tests.conftest import ANCHOR_ON, NOW, PASSWORD, USER, running
