@@ -2116,8 +2116,9 @@ export interface operations {
                  *     * `array` - array
                  *     * `site` - site
                  *     * `cluster` - cluster
+                 *     * `tenant` - tenant
                  */
-                kind: "datastore" | "volume" | "bucket" | "pool" | "disk" | "array" | "site" | "cluster";
+                kind: "datastore" | "volume" | "bucket" | "pool" | "disk" | "array" | "site" | "cluster" | "tenant";
                 /**
                  * @description * `used` - Used
                  *     * `provisioned` - Provisioned
