@@ -16,7 +16,7 @@ from keelmark.estate.documents import (
     ReadingsDocument,
     VolumeDocument,
 )
-from keelmark.estate.models import Entity, Kind
+from keelmark.estate.models import Entity, Kind, Pool
 from keelmark.feeds.importer import Imported, import_documents
 from keelmark.forecasts.models import (
     ChunkState,
@@ -120,8 +120,18 @@ def test_a_thin_volume_ends_at_its_size_and_what_is_promised_has_its_own_dates(e
     assert of("uuid.s").ceiling_bytes is None
     promised = of("uuid.p", Metric.PROVISIONED)
     assert promised.growth_bytes_per_day == pytest.approx(0.2 * TIB, rel=0.02)
+    assert promised.attention == "clear"  # 80 of 100 promised is no space written
     # 80 TiB promised of 100; the overcommit limit of 200 % comes after 120 TiB
     assert (promised.limit_likely_on - NOW.date()).days == pytest.approx(600, abs=9)
+
+
+def test_what_is_promised_past_its_caution_is_caution_and_never_over(estate):
+    Pool.objects.update(provisioned_bytes=160 * TIB)
+    carry_out(plan_forecasts(now=NOW))
+    promised = of("uuid.p", Metric.PROVISIONED)
+    assert (promised.attention, promised.attention_because) == (
+        "caution", "overcommitted past 150 %",
+    )  # fmt: skip
 
 
 def test_only_what_was_read_since_is_made_again_and_everything_at_night(estate):

@@ -8,13 +8,14 @@ import numpy as np
 
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.forecast import Forecast, Record, Runway, forecast, record_of, runway
-from keelmark.core.ledger import Judgement
+from keelmark.core.ledger import Attention, Judgement, Ledger, attention_of
 from keelmark.forecasts.findings import findings_of, record_told
 from keelmark.readings.rows import EPOCH
 from keelmark.readings.selectors import Series, series_of
 
 HORIZON_DAYS = 730
 LEARNT_DAYS = 400
+ALLOWED_AGE = timedelta(hours=36)  # of readings, where no feed of its own says
 SAID_BEFORE_DAYS = {"week": 7, "month": 30}
 FAR_ON = date(9999, 12, 31)
 NO_MARK = 2**62  # no series ever stands here
@@ -143,6 +144,34 @@ def kept_fields(made: Made, *, index: int, judgement: Judgement) -> dict[str, An
         "record": record_told(made.record, index=index),
         **dates,
     }
+
+
+def judgement_of(
+    ledger: Ledger | None,
+    *,
+    made: Made,
+    index: int,
+    read_at: datetime,
+    stood: str | None,
+    without: str,
+    has_end: bool = True,
+) -> Judgement:
+    """Return how a thing stands; ``without`` says why nothing can fill what has no ledger."""
+    is_unread = made.now - read_at > ALLOWED_AGE
+    if ledger is None:
+        state = Attention.UNREAD if is_unread else Attention.CLEAR
+        return Judgement(attention=state, because=without)
+    early, likely = (
+        made.days_left("limit", which=which, index=index) if has_end else None
+        for which in ("early", "likely")
+    )
+    return attention_of(
+        ledger,
+        early_days=early,
+        likely_days=likely,
+        is_unread=is_unread,
+        stood=Attention(stood) if stood else None,
+    )
 
 
 def date_after(as_of: date | None, *, days: float) -> date | None:

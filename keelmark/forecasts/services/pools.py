@@ -14,11 +14,10 @@ from keelmark.estate.models import Pool, Volume
 from keelmark.feeds.selectors import allowed_ages
 from keelmark.forecasts.models import PoolForecast, Reach
 from keelmark.forecasts.reasons import Leader, reason_of
-from keelmark.forecasts.services.making import Made, Subjects, kept_fields, make
+from keelmark.forecasts.services.making import ALLOWED_AGE, Made, Subjects, kept_fields, make
 from keelmark.readings.selectors import series_of
 
 log = structlog.get_logger()
-DEFAULT_ALLOWED_AGE = timedelta(hours=36)
 LEADER_DAYS = 30
 WITHIN_DAYS = 90
 BATCH_ROWS = 500
@@ -39,7 +38,7 @@ def refresh(*, now: datetime) -> int:
             pool,
             index=index,
             made=made,
-            allowed=ages.get(pool.pk, DEFAULT_ALLOWED_AGE),
+            allowed=ages.get(pool.pk, ALLOWED_AGE),
             stood=stood.get(pool.pk),
         )
         rows.append(

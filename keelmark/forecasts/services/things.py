@@ -1,6 +1,6 @@
 """Makes forecasts of datastores, volumes, disks and buckets, and of what pools promised."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -10,15 +10,21 @@ from django.db.models import Exists, F, Model, OuterRef, Q, QuerySet
 
 from keelmark.core.arrays import Int64s
 from keelmark.core.forecast.kin import NO_KIN
-from keelmark.core.ledger import Attention, Judgement, Ledger, Marks, attention_of
+from keelmark.core.ledger import Judgement, Ledger, Marks
 from keelmark.core.units import percent_of
 from keelmark.estate.models import Bucket, Datastore, Kind, Pool, VirtualDisk, Volume
 from keelmark.forecasts.marks import marks_of
 from keelmark.forecasts.models import Metric, ThingForecast
-from keelmark.forecasts.services.making import NO_MARK, Made, Subjects, kept_fields, make
+from keelmark.forecasts.services.making import (
+    NO_MARK,
+    Made,
+    Subjects,
+    judgement_of,
+    kept_fields,
+    make,
+)
 
 BATCH_ROWS = 1000
-ALLOWED_AGE = timedelta(hours=36)
 RESTS = timedelta(hours=1)  # what was forecast so lately waits for the next run
 
 
@@ -114,7 +120,9 @@ def forecast_range(
             **kept_fields(
                 made,
                 index=index,
-                judgement=_judgement(thing, index=index, made=made, stood=stood.get(thing.id)),
+                judgement=_judgement(
+                    thing, way=way, index=index, made=made, stood=stood.get(thing.id)
+                ),
             ),
         )
         for index, thing in enumerate(things)
@@ -184,17 +192,17 @@ def _subjects(things: list[_Thing], *, way: Way) -> Subjects:
     )
 
 
-def _judgement(thing: _Thing, *, index: int, made: Made, stood: str | None) -> Judgement:
-    """Of what is promised nothing ends by itself: past its limit is caution, no more."""
-    is_unread = made.now - thing.read_at > ALLOWED_AGE
-    ledger = thing.ledger
-    if ledger is None:
-        state = Attention.UNREAD if is_unread else Attention.CLEAR
-        return Judgement(attention=state, because="it has no size to fill")
-    return attention_of(
+def _judgement(thing: _Thing, *, way: Way, index: int, made: Made, stood: str | None) -> Judgement:
+    """Of what is promised nothing ends by itself: past its caution is caution, no more."""
+    ledger, is_promise = thing.ledger, way.metric == Metric.PROVISIONED
+    if ledger is not None and is_promise:
+        ledger = replace(ledger, used_bytes=0, provisioned_bytes=ledger.used_bytes)
+    return judgement_of(
         ledger,
-        early_days=made.days_left("limit", which="early", index=index),
-        likely_days=made.days_left("limit", which="likely", index=index),
-        is_unread=is_unread,
-        stood=Attention(stood) if stood else None,
+        made=made,
+        index=index,
+        read_at=thing.read_at,
+        stood=stood,
+        without="it has no size to fill",
+        has_end=not is_promise,
     )

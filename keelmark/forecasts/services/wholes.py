@@ -15,19 +15,19 @@ from django.db.models import Exists, OuterRef, Q, QuerySet
 from keelmark.core.arrays import Int64s
 from keelmark.core.forecast.kin import NO_KIN
 from keelmark.core.forecast.robust import gaps_filled
-from keelmark.core.ledger import Attention, Judgement, Ledger, attention_of
+from keelmark.core.ledger import Ledger
 from keelmark.estate.models import Datastore, Entity, Kind, Pool, Tenant, VirtualDisk
 from keelmark.forecasts.marks import nearest_marks
 from keelmark.forecasts.models import Metric, ThingForecast
 from keelmark.forecasts.services.making import (
     LEARNT_DAYS,
     NO_MARK,
-    Made,
     Subjects,
+    judgement_of,
     kept_fields,
     made_of,
 )
-from keelmark.forecasts.services.things import ALLOWED_AGE, RESTS, keep
+from keelmark.forecasts.services.things import RESTS, keep
 from keelmark.readings.selectors import Series, series_of
 
 
@@ -124,8 +124,13 @@ def forecast_wholes(
                 **kept_fields(
                     made,
                     index=index,
-                    judgement=_judgement(
-                        whole, index=index, made=made, stood=stood.get(whole.entity.pk)
+                    judgement=judgement_of(
+                        whole.ledger,
+                        made=made,
+                        index=index,
+                        read_at=whole.oldest_read_at,
+                        stood=stood.get(whole.entity.pk),
+                        without="it has no quota to fill",
                     ),
                 ),
             )
@@ -212,19 +217,4 @@ def _subjects(wholes: list[_Whole]) -> Subjects:
         },
         ceiling_bytes=np.full(len(wholes), np.inf),
         kin=np.full(len(wholes), NO_KIN, dtype=np.int64),
-    )
-
-
-def _judgement(whole: _Whole, *, index: int, made: Made, stood: str | None) -> Judgement:
-    is_unread = made.now - whole.oldest_read_at > ALLOWED_AGE
-    ledger = whole.ledger
-    if ledger is None:
-        state = Attention.UNREAD if is_unread else Attention.CLEAR
-        return Judgement(attention=state, because="it has no quota to fill")
-    return attention_of(
-        ledger,
-        early_days=made.days_left("limit", which="early", index=index),
-        likely_days=made.days_left("limit", which="likely", index=index),
-        is_unread=is_unread,
-        stood=Attention(stood) if stood else None,
     )
