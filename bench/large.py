@@ -31,6 +31,8 @@ BYTES_A_READING = 115  # measured by bench.layout, with its index
 ROUNDS = 25
 CHUNK_DAYS = 10
 TWIN_CHUNKS = 8
+CLUSTERS_AN_ARRAY = 2
+HOSTS_A_CLUSTER = 16
 STEPS = 288  # five-minute means a day
 STEPS_AT_ONCE = 6
 _TWIN = """
@@ -83,9 +85,18 @@ def _documents(sizes: dict[str, int]) -> Iterator["Document"]:
 
     now = datetime.now(UTC).replace(microsecond=0)
     for n in range(sizes["arrays"]):
-        yield d.ArrayDocument(uid=f"serial.A{n}", name=f"a-{n}", site=f"S{n % 3}", read_at=now)
-    yield d.ClusterDocument(uid="id.cluster/c", name="c", site="S0", read_at=now)
-    yield d.HostDocument(uid="wwn.1", name="h", cluster_uid="id.cluster/c", read_at=now)
+        yield d.ArrayDocument(
+            uid=f"serial.A{n}", name=f"a-{n}", site=f"S{n % 3}", sustainable_iops=100_000,
+            read_at=now,
+        )  # fmt: skip
+    n_clusters = CLUSTERS_AN_ARRAY * sizes["arrays"]
+    for n in range(n_clusters):
+        yield d.ClusterDocument(uid=f"id.cluster/{n}", name=f"c-{n}", site="S0", read_at=now)
+    for n in range(HOSTS_A_CLUSTER * n_clusters):
+        yield d.HostDocument(
+            uid=f"wwn.{n}", name=f"h-{n}", cluster_uid=f"id.cluster/{n % n_clusters}",
+            n_cpus=192, memory_bytes=2 * TIB, read_at=now,
+        )  # fmt: skip
     for n in range(sizes["pools"]):
         yield d.PoolDocument(
             uid=f"uuid.p{n}", array_uid=f"serial.A{n % sizes['arrays']}", name=f"p-{n}",
@@ -99,14 +110,16 @@ def _documents(sizes: dict[str, int]) -> Iterator["Document"]:
         )  # fmt: skip
         yield d.DatastoreDocument(
             uid=f"uuid.s{n}", name=f"s-{n}", kind="block", size_bytes=20 * TIB,
-            used_bytes=10 * TIB, cluster_uid="id.cluster/c", extents=[f"naa.{n:016x}"],
-            read_at=now,
+            used_bytes=10 * TIB, cluster_uid=f"id.cluster/{n % n_clusters}",
+            extents=[f"naa.{n:016x}"], read_at=now,
         )  # fmt: skip
     n_disks = sizes["disks"]
     for n in range(sizes["vms"]):
         yield d.VirtualMachineDocument(
-            uid=f"uuid.v{n}", name=f"vm-{n}", host_uid="wwn.1", power="on", read_at=now
-        )
+            uid=f"uuid.v{n}", name=f"vm-{n}", host_uid=f"wwn.{n % n_clusters}",
+            cluster_uid=f"id.cluster/{n % n_clusters}", power="on", n_cpus=2,
+            memory_bytes=4 * GIB, read_at=now,
+        )  # fmt: skip
     for n in range(n_disks):
         yield d.VirtualDiskDocument(
             uid=f"path.v{n}:a", name=f"d-{n}", vm_uid=f"uuid.v{n % sizes['vms']}",
@@ -186,7 +199,7 @@ def _five_minutes() -> None:
             write_steps(StepRows(entity_id=np.tile(ids, n), at_us=at_us, means=means))
 
     took, n_rows = _timed(deliver), len(ids) * STEPS
-    rolled = _timed(roll_up)
+    rolled = _timed(lambda: roll_up(now=datetime.now(UTC)))
     print(f"five-minute means, a day of pools and datastores: {n_rows:,} in {took:.0f} s")
     print(f"  ({n_rows / took:,.0f} a second); rolled up to hours and the day in {rolled:.0f} s")
     with connection.cursor() as cursor:
@@ -201,7 +214,9 @@ def _reads(n_days: int) -> None:
     from keelmark.estate.models import Entity
     from keelmark.forecasts.models import ForecastChunk
     from keelmark.forecasts.services.pools import refresh
+    from keelmark.forecasts.services.reference import tell_median
     from keelmark.forecasts.services.runs import carry_out_chunk, plan_forecasts
+    from keelmark.readings.reckoning import reckon_promised
     from keelmark.readings.selectors import series_of
 
     today = datetime.now(UTC).date()
@@ -216,19 +231,29 @@ def _reads(n_days: int) -> None:
     print(f"one series of {n_days} days: {one * 1e3:.1f} ms")
     print(f"{len(ids[:CHUNK]):,} series for the forecaster: {chunk:.1f} s")
     _day(today)
+    reckoned = _timed(lambda: reckon_promised(now=datetime.now(UTC)))
+    print(f"CPU, memory and snapshots of all clusters reckoned: {reckoned:.2f} s")
+    median = _timed(lambda: tell_median(now=datetime.now(UTC)))
+    print(f"the median VM found: {median:.2f} s")
     refreshed = _timed(lambda: refresh(now=datetime.now(UTC)))
     print(f"forecasts of all pools: {refreshed:.1f} s")
     ensure_person(name="bench", password="bench-tide")  # noqa: S106  # gone with its database
     client = Client(HTTP_HOST="127.0.0.1")
     client.force_login(User.objects.get(username="bench"))
     pool = Entity.objects.filter(kind="pool").values_list("pk", flat=True)[7]
-    plan_forecasts(now=datetime.now(UTC))  # the chunks of the lists that are read below
-    for planned in ForecastChunk.objects.filter(state="queued", kind="datastore"):
+    cluster = Entity.objects.get(name="c-1").pk
+    planned_in = _timed(lambda: plan_forecasts(now=datetime.now(UTC)))
+    print(f"what wants a forecast found and queued: {planned_in:.1f} s")
+    # the chunks of the lists that are read below
+    for planned in ForecastChunk.objects.filter(
+        state="queued", kind__in=["datastore", "array", "cluster"]
+    ):
         carry_out_chunk(chunk_id=planned.pk, now=datetime.now(UTC))
     for path in ("/api/v1/pools", "/api/v1/kinds", "/api/v1/findings", "/api/v1/feeds",
                  "/api/v1/trace?name=vm-7", f"/api/v1/forecasts/{pool}",
                  f"/api/v1/contributors/{pool}?days=90", "/api/v1/forecasts?kind=datastore",
-                 f"/api/v1/pools/{pool}"):  # fmt: skip
+                 "/api/v1/limits", f"/api/v1/limits/{pool}", f"/api/v1/berths/{cluster}",
+                 f"/api/v1/marks/{pool}", f"/api/v1/pools/{pool}"):  # fmt: skip
         if client.get(path).status_code != 200:
             sys.exit(f"{path} is not answered")
         times = [_timed(partial(client.get, path)) for _ in range(ROUNDS)]

@@ -1,4 +1,4 @@
-"""`python -m standins serve|history|records|hosts …`: run the estate, or write its files."""
+"""`python -m standins serve|history|measures|records|hosts`: run the estate, write its files."""
 
 import argparse
 import asyncio
@@ -9,7 +9,7 @@ from pathlib import Path
 import uvicorn
 
 from standins.estate import Estate, make_estate
-from standins.estate_file import write_history
+from standins.estate_file import write_history, write_measures
 from standins.exporter import Exporter
 from standins.libvirt_xml import write_hosts
 from standins.objects import serve_objects
@@ -23,7 +23,7 @@ REWRITE_SECONDS = 120
 def main() -> None:
     """Read the arguments and do the one or the other."""
     parser = argparse.ArgumentParser(prog="standins", description=__doc__)
-    parser.add_argument("what", choices=["serve", "history", "records", "hosts"])
+    parser.add_argument("what", choices=["serve", "history", "measures", "records", "hosts"])
     parser.add_argument("--size", choices=["small", "demo"], default="demo")
     parser.add_argument("--anchor", type=date.fromisoformat, required=True)
     parser.add_argument("--port", type=int, default=8441, help="of the first array")
@@ -31,9 +31,10 @@ def main() -> None:
     parser.add_argument("--out", type=Path, help="file, or folder of the hosts")
     arguments = parser.parse_args()
     estate = make_estate(size=arguments.size, anchor_on=arguments.anchor)
-    if arguments.what == "history":
+    if arguments.what in ("history", "measures"):
         until = arguments.until or arguments.anchor - timedelta(days=1)
-        n_lines = write_history(estate, path=arguments.out, until=until)
+        write = write_history if arguments.what == "history" else write_measures
+        n_lines = write(estate, path=arguments.out, until=until)
         sys.stdout.write(f"{n_lines} lines\n")
     elif arguments.what == "records":
         n_lines = write_records(estate, path=arguments.out, now=datetime.now(UTC))

@@ -24,6 +24,7 @@ class ClusterStory:
     n_hosts: int
     n_datastores: int
     n_vms: int
+    n_vms_share_before: float = 0.85  # that were there when the history begins
     n_nfs: int = 0
     n_orphans: int = 0  # disk files that no VM uses
     n_off: int = 0  # VMs off for a quarter
@@ -69,7 +70,7 @@ TENANTS = (
 )  # fmt: skip
 KELP = ClusterStory(
     name="kelp", site="Skerry", n_hosts=4, n_datastores=64, n_vms=860, n_nfs=4, n_orphans=5,
-    n_off=14, has_old_snapshots=True,
+    n_off=14, has_old_snapshots=True, n_vms_share_before=0.55,
 )  # fmt: skip
 DULSE = ClusterStory(
     name="dulse", site="Marram", n_hosts=4, n_datastores=50, n_vms=660, n_nfs=2, n_orphans=3,

@@ -1,8 +1,9 @@
 """Writes the history of the estate as an estate file (NDJSON)."""
 
 import json
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from datetime import UTC, date, datetime, time, timedelta
+from itertools import chain
 from pathlib import Path
 from typing import Any
 
@@ -11,15 +12,27 @@ import numpy as np
 from standins.compute import Datastore
 from standins.estate import DRIVE_BYTES, HISTORY_DAYS, Array, Estate, Pool, Volume
 from standins.holding import held_on
+from standins.measures import measures
 
 Document = dict[str, Any]  # one line of the file; its schema is published with the product
 
 
 def write_history(estate: Estate, *, path: Path, until: date) -> int:
     """Write inventory and daily readings up to a day; return the number of lines."""
+    return _write(history(estate, until=until), path=path)
+
+
+def write_measures(estate: Estate, *, path: Path, until: date) -> int:
+    """Write what was measured up to a day, most of it of things that feeds tell of later."""
+    last_day = HISTORY_DAYS + (until - estate.anchor_on).days
+    header = {"doc": "header", "format": "keelmark-estate", "version": 1, "source": "history"}
+    return _write(chain([header], measures(estate, last_day=last_day)), path=path)
+
+
+def _write(documents: Iterable[Document], *, path: Path) -> int:
     n_lines = 0
     with path.open("w", encoding="utf-8") as file:
-        for document in history(estate, until=until):
+        for document in documents:
             file.write(json.dumps(document, separators=(",", ":")) + "\n")
             n_lines += 1
     return n_lines

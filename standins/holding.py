@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from standins.compute import Datastore, Disk
-from standins.estate import written_bytes
+from standins.estate import HISTORY_DAYS, Pool, written_bytes
 
 MIB = 1024**2
 PAGE_BYTES = 4096
@@ -28,3 +28,11 @@ def held_on(store: Datastore, *, day: float) -> int:
     written = written_bytes(store.volume, day=day)
     disks = sum(held_bytes(disk, written=written) for disk in store.disks)
     return disks + sum(held for *_, held in other_files(store, written=written))
+
+
+def snapshot_bytes(pool: Pool, *, day: float) -> int:
+    """Return what the snapshots of a pool hold at a day, growing straight on."""
+    share, growth = pool.story.snapshot_share, pool.story.snapshot_growth
+    today = sum(written_bytes(volume, day=HISTORY_DAYS - 1) for volume in pool.volumes) * share
+    grown = 1 + growth * (day - (HISTORY_DAYS - 1)) / 365
+    return max(0, int(today * grown)) // PAGE_BYTES * PAGE_BYTES

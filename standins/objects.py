@@ -14,6 +14,8 @@ BUCKETS = {
     "chart-tiles": (2600, 220_000, ("STANDARD",)),
     "gauge-exports": (400, 60_000, ("STANDARD", "GLACIER")),
 }
+ACCOUNT = "satellite"  # as the feed of the demo calls it
+TIERS = {"STANDARD": "hot", "STANDARD_IA": "warm", "GLACIER": "cold"}
 USER, PASSWORD = "planner-ro", "low-water"  # a stand-in's, printed by the demo
 
 

@@ -12,7 +12,7 @@ from standins.holding import held_bytes
 
 Document = dict[str, Any]  # one line of the file; its schema is published with the product
 TIB = 1024**4
-SUSTAINABLE_IOPS = {"heron": 420_000, "avocet": 300_000, "plover": 180_000, "dunlin": 120_000}
+SUSTAINABLE_IOPS = {"heron": 100_000, "avocet": 75_000, "plover": 50_000, "dunlin": 60_000}
 TIERS = ("gold", "silver", "bronze")
 POLICIES = ("mirrored", "single-site", "archive")
 NIGHT_HOURS = 2

@@ -29,6 +29,8 @@ class PoolStory:
     born_days_back: int = 400
     expanded: tuple[int, float] | None = None  # (days back, factor of usable before)
     n_unmapped: int = 0
+    snapshot_share: float = 0.0  # of used, that snapshots hold today
+    snapshot_growth: float = 0.5  # of that, in a year
 
     @property
     def service_class(self) -> str:
@@ -45,6 +47,7 @@ class ArrayStory:
     pools: tuple[PoolStory, ...]
     location: str = "standalone"  # or "systems": the older place under a computer system
     history_ends_days_back: int = 1
+    io_growth_share_per_year: float = 0.08
     is_busy: bool = False  # answers 503 from the start: its feed goes late
     n_spare_drives: int = 2
     extra: dict[str, str] = field(default_factory=dict)
@@ -99,6 +102,8 @@ HERON_1 = ArrayStory(
             late_days=120,
             leader_share=0.4,
             n_volumes=18,
+            snapshot_share=0.07,
+            snapshot_growth=0.9,
         ),
         *_calm("steady", range(2, 7), tib=120, share=0.55, growth=0.06),
         *_calm("deep", range(1, 4), tib=300, share=0.52, growth=0.05),
@@ -190,6 +195,7 @@ AVOCET_2 = ArrayStory(
 PLOVER_1 = ArrayStory(
     name="plover-1",
     site="Holmgate",
+    io_growth_share_per_year=0.6,  # its I/O ends before its space
     pools=(
         PoolStory(
             name="deep-2",

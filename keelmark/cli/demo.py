@@ -62,6 +62,8 @@ def demo(*, port: int | None, size: str, is_fresh: bool) -> None:
             state.demo_anchor = state.demo_size = None
             state = ensure_database()
             state.demo_anchor = state.demo_size = None
+            for left in (inbox_folder() / "records").glob("*.ndjson"):
+                left.unlink()  # of another size, perhaps
     _choose_ports(state, port=port, n_ports=len(ARRAYS[size]) + N_OTHER_PORTS)
     ready_django()
     _migrate_and_people()
@@ -131,21 +133,24 @@ def _history(state: State, *, size: str) -> None:
 
     today = datetime.now(UTC).date()
     anchor = date.fromisoformat(state.demo_anchor) if state.demo_anchor else today
-    path = state_folder() / "demo" / f"history-{size}-{today.isoformat()}.ndjson"
-    if state.demo_anchor and path.with_suffix(".imported").exists():
+    folder = state_folder() / "demo"
+    done = folder / f"history-{size}-{today.isoformat()}.imported"
+    if state.demo_anchor and done.exists():
         return
-    path.parent.mkdir(parents=True, exist_ok=True)
-    until = today - timedelta(days=1)
-    with step("history of 400 days"):
-        _standins(["history", "--size", size, "--anchor", anchor.isoformat(), "--until",
-                   until.isoformat(), "--out", str(path)])  # fmt: skip
-    with step("import of the history"):
-        run = import_file(path, is_strict=True, tell=lambda _: None)
-    err.print(f"    {run.n_read} documents, {run.n_readings} readings")
+    folder.mkdir(parents=True, exist_ok=True)
+    # Of disks, clusters and buckets no feed has told yet: their past waits until one does.
+    for what, is_strict in (("history", True), ("measures", False)):
+        path = folder / f"{what}-{size}-{today.isoformat()}.ndjson"
+        with step(f"{what} of 400 days"):
+            _standins([what, "--size", size, "--anchor", anchor.isoformat(), "--until",
+                       (today - timedelta(days=1)).isoformat(), "--out", str(path)])  # fmt: skip
+        with step(f"import of the {what}"):
+            run = import_file(path, is_strict=is_strict, tell=lambda _: None)
+        err.print(f"    {run.n_read} documents, {run.n_readings} readings")
+        path.unlink()
     state.demo_anchor, state.demo_size = anchor.isoformat(), size
     save_state(state)
-    path.with_suffix(".imported").touch()
-    path.unlink()
+    done.touch()
 
 
 def _feeds(state: State, *, size: str) -> None:
@@ -279,6 +284,8 @@ def _collections() -> None:
     from keelmark.feeds.models import Feed, Run
     from keelmark.feeds.services.schedule import LIVE, queue_due, sweep_lost
     from keelmark.forecasts.services.pools import refresh
+    from keelmark.forecasts.services.reference import tell_median
+    from keelmark.readings.reckoning import reckon_promised
 
     was_collected = Feed.objects.filter(last_good_at__isnull=False).exists()
     now = datetime.now(UTC)
@@ -288,13 +295,37 @@ def _collections() -> None:
     queue_due(now=now)
     if was_collected:
         return
-    with step("first collection and forecasts"):
+    with step("first collection"):
         _wait_for_runs()
         _push_changes()
         _send_quotas()
         _wait_for_runs()
         look_for_findings(at=datetime.now(UTC))
+    with step("forecasts"):
+        reckon_promised(now=datetime.now(UTC))
+        tell_median(now=datetime.now(UTC))
         refresh(now=datetime.now(UTC))
+        _forecast_all()
+
+
+def _forecast_all() -> None:
+    """Make every forecast anew: the first ones were made of what was there so far."""
+    from keelmark.estate.models import Kind
+    from keelmark.forecasts.models import ForecastRun, Metric, RunState
+    from keelmark.forecasts.services.estate_record import tell_record
+    from keelmark.forecasts.services.runs import plan_forecasts
+
+    tell_record(Kind.POOL, Metric.USED, now=datetime.now(UTC), is_due=True)
+
+    running = ForecastRun.objects.filter(state=RunState.RUNNING)
+    until = time.monotonic() + FIRST_RUNS_SECONDS
+    whole = None
+    while whole is None or running.exists():
+        if time.monotonic() > until:
+            err.print("some forecasts are still being made")
+            break
+        whole = whole or plan_forecasts(now=datetime.now(UTC), is_everything=True)
+        time.sleep(0.2)
 
 
 def _wait_for_runs() -> None:

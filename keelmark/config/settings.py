@@ -135,6 +135,7 @@ SPECTACULAR_SETTINGS = {
         "RunStateEnum": "keelmark.feeds.models.RunState",
         "KindEnum": "keelmark.estate.models.Kind",
         "FindingKindEnum": "keelmark.estate.models.FindingKind",
+        "MarkLevelEnum": "keelmark.forecasts.marks_api.LEVELS",
     },
 }
 PROCRASTINATE_ON_APP_READY = None

@@ -1,6 +1,6 @@
 """The ledger: every figure of space that is shown, and the attention it asks for."""
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from enum import StrEnum
 from math import isinf
 
@@ -43,6 +43,35 @@ class Marks:
             raise RangeError(
                 argument="lead_time_days", found=self.lead_time_days, wanted="0 or more"
             )
+
+
+def marks_in_order(**told: int) -> Marks:
+    """Return marks of which each caution lies below its limit.
+
+    Nearest marks come from several levels, an object's own and its site's, and may cross: the
+    limit then stands, and the caution steps down to just below it.
+
+    Parameters
+    ----------
+    **told : int
+        Fields of Marks; what is not told has its default.
+
+    Raises
+    ------
+    RangeError
+        If a limit is no possible mark.
+    """
+    marks = DEFAULT_MARKS | told
+    for caution, limit in MARK_PAIRS:
+        marks[caution] = min(marks[caution], marks[limit] - 1)
+    return Marks(**marks)
+
+
+DEFAULT_MARKS: dict[str, int] = asdict(Marks())
+MARK_PAIRS = (
+    ("caution_percent", "limit_percent"),
+    ("overcommit_caution_percent", "overcommit_limit_percent"),
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -186,6 +215,7 @@ def attention_of(
     likely_days: float | None,
     is_unread: bool = False,
     stood: Attention | None = None,
+    word: str = "used",
 ) -> Judgement:
     """Judge one object by its ledger and its runway to the limit mark.
 
@@ -199,6 +229,8 @@ def attention_of(
         Whether the newest reading is older than its feed allows.
     stood : Attention, optional
         What it was judged to be last time.
+    word : str
+        What the ledger's used amount is called.
 
     Returns
     -------
@@ -207,16 +239,27 @@ def attention_of(
         is left for a lighter one only once it is missed by a margin of 1 % of usable and a
         tenth of the days, so that what stands at a line does not flap.
     """
-    books = {"early_days": early_days, "likely_days": likely_days}
-    judged = _judged(ledger, is_unread=is_unread, slack=False, **books)
+
+    def judged_with(*, slack: bool) -> Judgement:
+        return _judged(
+            ledger,
+            early_days=early_days,
+            likely_days=likely_days,
+            is_unread=is_unread,
+            slack=slack,
+            word=word,
+        )
+
+    judged = judged_with(slack=False)
     if stood is None or _WEIGHT[judged.attention] >= _WEIGHT[stood]:
         return judged
     if Attention.UNREAD in (stood, judged.attention):
         return judged
-    held = _judged(ledger, is_unread=is_unread, slack=True, **books)
+    held = judged_with(slack=True)
     if _WEIGHT[held.attention] <= _WEIGHT[judged.attention]:
         return judged
-    return Judgement(attention=held.attention, because=f"{held.because}, or only just not")
+    kept = min(held.attention, stood, key=_WEIGHT.__getitem__)  # what stood is held, no more
+    return Judgement(attention=kept, because=f"{held.because}, or only just not")
 
 
 _WEIGHT = {
@@ -235,6 +278,7 @@ def _judged(
     likely_days: float | None,
     is_unread: bool,
     slack: bool,
+    word: str,
 ) -> Judgement:
     """The first rule that holds; with slack, each holds a little before its line."""
     lead = ledger.marks.lead_time_days
@@ -247,14 +291,14 @@ def _judged(
     is_past_caution = used >= ledger.caution_bytes
     rules = (
         (is_unread, Attention.UNREAD, "no reading young enough to judge by"),
-        (used >= ledger.limit_bytes, Attention.OVER, "used is past the limit mark"),
+        (used >= ledger.limit_bytes, Attention.OVER, f"{word} is past the limit mark"),
         (early < lead, Attention.URGENT, f"may end inside the lead time of {lead} d"),
         (
             is_past_caution and likely < URGENT_BEYOND_CAUTION_DAYS,
             Attention.URGENT,
             f"past the caution mark with under {URGENT_BEYOND_CAUTION_DAYS} d likely",
         ),
-        (is_past_caution, Attention.CAUTION, "used is past the caution mark"),
+        (is_past_caution, Attention.CAUTION, f"{word} is past the caution mark"),
         (likely < 2 * lead, Attention.CAUTION, f"likely ends within {2 * lead} d"),
         (
             overcommit is not None and overcommit > ledger.marks.overcommit_caution_percent,

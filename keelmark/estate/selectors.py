@@ -7,11 +7,10 @@ from django.db.models import F, IntegerField, Q, QuerySet, Value
 from django.db.models.functions import Coalesce
 
 from keelmark.access.selectors import sees_all, tenant_ids_of
-from keelmark.core.ledger import Ledger, Marks
+from keelmark.core.ledger import DEFAULT_MARKS, Ledger, Marks, marks_in_order
 from keelmark.estate.models import Entity, Finding, Kind, Pool, ServiceClass, Volume
 from keelmark.estate.sift import Term
 
-DEFAULT_MARKS = Marks()
 _SIFT_FIELDS = {
     "site": "entity__site__name",
     "array": "home__name",
@@ -63,11 +62,7 @@ def with_marks(pools: QuerySet[Pool]) -> QuerySet[Pool]:
             Value(default),
             output_field=IntegerField(),
         )
-        for name, default in (
-            ("caution_percent", DEFAULT_MARKS.caution_percent),
-            ("limit_percent", DEFAULT_MARKS.limit_percent),
-            ("lead_time_days", DEFAULT_MARKS.lead_time_days),
-        )
+        for name, default in DEFAULT_MARKS.items()
     }
     return pools.select_related("entity__site", "service_class", "home").annotate(**resolved)
 
@@ -112,11 +107,7 @@ def service_classes() -> QuerySet[ServiceClass]:
 
 def marks_of(pool: Pool) -> Marks:
     """Return the marks of a pool read through :func:`with_marks`."""
-    return Marks(
-        caution_percent=pool.marks_caution_percent,  # type: ignore[attr-defined]  # annotated
-        limit_percent=pool.marks_limit_percent,  # type: ignore[attr-defined]  # annotated
-        lead_time_days=pool.marks_lead_time_days,  # type: ignore[attr-defined]  # annotated
-    )
+    return marks_in_order(**{name: getattr(pool, f"marks_{name}") for name in DEFAULT_MARKS})
 
 
 def ledger_of(pool: Pool) -> Ledger:

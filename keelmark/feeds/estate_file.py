@@ -15,6 +15,7 @@ from keelmark.estate.documents import (
     Document,
     EventDocument,
     Header,
+    MeasuresDocument,
     PerformanceDocument,
     PoolDocument,
     ProtectionDocument,
@@ -136,7 +137,13 @@ def parents_of(document: Document) -> set[str]:
             return needed
         case EventDocument() | ProtectionDocument():
             return {document.of_uid}
-        case ReadingsDocument() | PerformanceDocument() | CountersDocument() | AboutDocument():
+        case (
+            ReadingsDocument()
+            | MeasuresDocument()
+            | PerformanceDocument()
+            | CountersDocument()
+            | AboutDocument()
+        ):
             return {document.uid}
         case CompleteDocument():
             return {uid for uid in (document.of_uid, document.array_uid) if uid}

@@ -11,6 +11,7 @@ from keelmark.estate.documents import (
     CountersDocument,
     Document,
     EventDocument,
+    MeasuresDocument,
     PerformanceDocument,
     ProtectionDocument,
     ReadingsDocument,
@@ -30,6 +31,7 @@ from keelmark.estate.services.delivery import (
 from keelmark.estate.services.identities import Met
 from keelmark.feeds.waiting import set_aside, take_up
 from keelmark.readings.counters import take_counters
+from keelmark.readings.measures import measures_carried, rows_of_measures, write_measures
 from keelmark.readings.rows import (
     end_to_end,
     rows_of_inventory,
@@ -108,12 +110,16 @@ def _write_readings(
     steps = [d for d in documents if isinstance(d, PerformanceDocument)]
     counters = [d for d in documents if isinstance(d, CountersDocument)]
     ids = met.ids
-    _learn({d.uid for part in (told, steps, counters) for d in part}, ids=ids)
+    measures = [d for d in documents if isinstance(d, MeasuresDocument)]
+    _learn({d.uid for part in (told, steps, counters, measures) for d in part}, ids=ids)
     # Of two readings of one second, the one that was sent as a reading stands.
     parts = [rows_of_inventory(things, ids=ids)]
     if told:
         parts.append(rows_of_readings(told, ids=ids))
     n_daily = write_daily(end_to_end(parts), told_by=delivery.source.name)
+    n_daily += write_measures(
+        [*measures_carried(things, ids=ids), *rows_of_measures(measures, ids=ids)]
+    )
     into.n_daily += n_daily
     into.n_readings += n_daily
     if steps:

@@ -122,13 +122,13 @@ class PoolDetailRead(PoolRead):
 
 class ShiftRead(serializers.Serializer[Record]):
     on = serializers.DateField()
-    bytes = Int64Field()
+    amount = Int64Field()
 
 
 class PaceChangeRead(serializers.Serializer[Record]):
     on = serializers.DateField()
-    before_bytes_per_day = Int64Field()
-    after_bytes_per_day = Int64Field()
+    before_per_day = serializers.FloatField()
+    after_per_day = serializers.FloatField()
 
 
 class RepairRead(serializers.Serializer[Record]):
@@ -139,19 +139,19 @@ class RepairRead(serializers.Serializer[Record]):
 
 class JumpsRead(serializers.Serializer[Record]):
     n = serializers.IntegerField()
-    mean_bytes = Int64Field()
+    mean_amount = Int64Field()
     last_on = serializers.DateField()
 
 
 class FindingsRead(serializers.Serializer[Record]):
-    """What the model saw in the past."""
+    """What the model saw in the past; amounts are in the unit of what is forecast."""
 
     shifts = ShiftRead(many=True)
     pace_changes = PaceChangeRead(many=True)
     repairs = RepairRead(many=True)
     jumps = JumpsRead(allow_null=True)
-    weekly_swing_bytes = Int64Field(allow_null=True)
-    monthly_swing_bytes = Int64Field(allow_null=True)
+    weekly_swing = Int64Field(allow_null=True)
+    monthly_swing = Int64Field(allow_null=True)
     n_kin = serializers.IntegerField()
 
 

@@ -1,22 +1,28 @@
 """Berths free in clusters and datastores, today and over time."""
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from statistics import median_low
 
-import numpy as np
-from django.db.models import Sum
+from django.db.models import Count, Sum
 
 from keelmark.core.berths import Berths, ReferenceVm, Room, berths_free
 from keelmark.core.forecast import paths
 from keelmark.core.units import percent_of
-from keelmark.estate.models import Datastore, Entity, Host, Kind, VirtualMachine
-from keelmark.forecasts.models import Metric, ReferenceSize, ThingForecast
+from keelmark.estate.models import Datastore, Entity, Kind, VirtualMachine
+from keelmark.forecasts.hosting import held_by_hosts
+from keelmark.forecasts.marks import nearest_marks
+from keelmark.forecasts.models import (
+    KeptForecast,
+    MedianSize,
+    Metric,
+    ReferenceSize,
+    ThingForecast,
+)
 from keelmark.forecasts.selectors import outlook_of
 
 RECENT_DAYS = 90
-VCPUS_A_CORE = 4  # what is promised of a core before VMs wait for one another
-LIMIT_PERCENT = 90
 DAYS_AHEAD = (30, 60, 90, 180, 365)
 HIGH = 0.9
 LIKELY = 0.5
@@ -40,18 +46,23 @@ class BerthsTold:
     is_set: bool  # by a planner; else the median of lately
     now: Berths
     ahead: list[BerthsAt]
+    held_still: list[str]  # resources without a forecast, counted as they are today
 
 
 def reference_vm(*, now: datetime) -> tuple[ReferenceVm, bool]:
     """Return the size that a planner set, or the median VM of the last 90 days."""
     kept = ReferenceSize.objects.first()
-    if kept is not None:
-        return (
-            ReferenceVm(
-                n_cpus=kept.n_cpus, memory_bytes=kept.memory_bytes, disk_bytes=kept.disk_bytes
-            ),
-            True,
-        )
+    size = kept or MedianSize.objects.first()
+    if size is None:
+        return median_vm(now=now), False
+    told = ReferenceVm(
+        n_cpus=size.n_cpus, memory_bytes=size.memory_bytes, disk_bytes=size.disk_bytes
+    )
+    return told, kept is not None
+
+
+def median_vm(*, now: datetime) -> ReferenceVm:
+    """Return the median VM of the last 90 days, of all where none came since."""
     living = VirtualMachine.objects.filter(entity__retired_at=None)
     recent = living.filter(entity__first_seen_at__gte=now - timedelta(days=RECENT_DAYS))
     rows = list(
@@ -62,103 +73,145 @@ def reference_vm(*, now: datetime) -> tuple[ReferenceVm, bool]:
 
     sizes = [[amount for amount in column if amount] for column in zip(*rows, strict=True)]
     n_cpus, memory, disk = (median_low(known) if known else 0 for known in sizes or [[], [], []])
-    return ReferenceVm(n_cpus=n_cpus, memory_bytes=memory, disk_bytes=disk), False
+    return ReferenceVm(n_cpus=n_cpus, memory_bytes=memory, disk_bytes=disk)
 
 
 def berths_of(entity: Entity, *, now: datetime) -> BerthsTold | None:
     """Return the berths of a cluster or a datastore, None for any other kind."""
+    stores = Datastore.objects.filter(entity__retired_at=None).select_related("entity__site")
     if entity.kind == Kind.CLUSTER:
-        stores = Datastore.objects.filter(cluster_id=entity.pk, entity__retired_at=None)
-        rooms = _rooms_of_hosts(entity.pk)
+        found = list(stores.filter(cluster_id=entity.pk).order_by("pk"))
+        hosts = _of_hosts(entity.pk)
     elif entity.kind == Kind.DATASTORE:
-        stores = Datastore.objects.filter(pk=entity.pk)
-        rooms = []
+        found, hosts = list(stores.filter(pk=entity.pk)), []
     else:
         return None
     reference, is_set = reference_vm(now=now)
-    found = list(stores.order_by("pk"))
-    space = _free_today(found)
-    ahead = _ahead(found, rooms=rooms, reference=reference, today=now.date())
+    space = _of_stores(found)
+    still = [r.name for r in (*hosts, space) if r.limits and not r.is_forecast]
     return BerthsTold(
         reference=reference,
         is_set=is_set,
-        now=berths_free([*rooms, Room(resource="disk_bytes", free=space)], reference=reference),
-        ahead=ahead,
+        now=berths_free([r.today() for r in (*hosts, space)], reference=reference),
+        ahead=_ahead([*hosts, space], reference=reference, now=now),
+        held_still=still,
     )
 
 
-def _rooms_of_hosts(cluster_id: int) -> list[Room]:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Resource:
+    """One resource of a berth: what may be taken, what is taken, how that is forecast."""
+
+    name: str
+    limits: list[int]  # a part each; empty: not known
+    taken: list[int | None]
+    forecasts: list[KeptForecast | None]
+
+    @property
+    def is_forecast(self) -> bool:
+        """Whether every part is; the others are taken to stay as they are today."""
+        return bool(self.limits) and all(_is_judged(f) for f in self.forecasts)
+
+    def today(self) -> Room:
+        """What is free today; parts that were not read count for nothing."""
+        free = [
+            limit - taken
+            for limit, taken in zip(self.limits, self.taken, strict=True)
+            if taken is not None
+        ]
+        return Room(resource=self.name, free=tuple(free) if free else None)
+
+    def ahead(self, *, now: datetime) -> Callable[[int, int], Room]:
+        """Return what gives the room so many days ahead, by the likely (0) or high path (1)."""
+        ages = [(now.date() - (f.as_of or now.date())).days if f else 0 for f in self.forecasts]
+        fan = paths(
+            outlook_of(self.forecasts),
+            horizon_days=DAYS_AHEAD[-1] + max(ages, default=0),
+            quantiles=(LIKELY, HIGH),
+        )
+
+        def taken(at: int, *, days: int, which: int) -> int | None:
+            if not _is_judged(self.forecasts[at]):
+                return self.taken[at]
+            return round(float(fan[at, which, days + ages[at] - 1]))
+
+        def room(days: int, which: int) -> Room:
+            told = [taken(at, days=days, which=which) for at in range(len(self.limits))]
+            return replace(self, taken=told).today()
+
+        return room
+
+
+def _is_judged(forecast: KeptForecast | None) -> bool:
+    return forecast is not None and forecast.growth_per_day is not None
+
+
+def _of_hosts(cluster_id: int) -> list[_Resource]:
     """CPU and memory that are left when the largest host is lost."""
-    hosts = list(
-        Host.objects.filter(cluster_id=cluster_id, entity__retired_at=None)
-        .exclude(state__in=["maintenance", "faulted"])
-        .values_list("n_cpus", "memory_bytes")
-    )
-    promised = VirtualMachine.objects.filter(
+    held = held_by_hosts([cluster_id])
+    living = VirtualMachine.objects.filter(
         cluster_id=cluster_id, entity__retired_at=None, power="on"
-    ).aggregate(n_cpus=Sum("n_cpus"), memory_bytes=Sum("memory_bytes"))
-    rooms = []
-    for at, (name, factor) in enumerate((("n_cpus", VCPUS_A_CORE), ("memory_bytes", 1))):
-        told = [host[at] for host in hosts]
-        known = [x for x in told if x is not None]
-        if not known or len(known) < len(told):
-            rooms.append(Room(resource=name, free=None))
-            continue
-        holds = (sum(known) - max(known)) * factor
-        rooms.append(Room(resource=name, free=(holds - (promised[name] or 0),)))
-    return rooms
+    )
+    sums = living.aggregate(
+        n=Count("pk"),
+        cpus=Sum("n_cpus"), told_cpus=Count("n_cpus"),
+        memory=Sum("memory_bytes"), told_memory=Count("memory_bytes"),
+    )  # fmt: skip
+    kept = {f.metric: f for f in ThingForecast.objects.filter(entity_id=cluster_id)}
+    resources = []
+    for name, metric, total, n_told in (
+        ("n_cpus", Metric.CPU, sums["cpus"], sums["told_cpus"]),
+        ("memory_bytes", Metric.MEMORY, sums["memory"], sums["told_memory"]),
+    ):
+        limit = held[metric].get(cluster_id)
+        taken = (total or 0) if n_told == sums["n"] else None
+        resources.append(
+            _Resource(
+                name=name,
+                limits=[] if limit is None else [limit],
+                taken=[] if limit is None else [taken],
+                forecasts=[] if limit is None else [kept.get(metric)],
+            )
+        )
+    return resources
 
 
-def _free_today(stores: list[Datastore]) -> tuple[int, ...] | None:
-    known = [
-        percent_of(store.size_bytes, LIMIT_PERCENT) - store.used_bytes
-        for store in stores
-        if store.size_bytes is not None and store.used_bytes is not None
-    ]
-    return tuple(known) if known else None
-
-
-def _ahead(
-    stores: list[Datastore], *, rooms: list[Room], reference: ReferenceVm, today: date
-) -> list[BerthsAt]:
-    """Space follows each datastore's forecast; CPU and memory stay as they are promised now."""
+def _of_stores(stores: list[Datastore]) -> _Resource:
+    """Space up to each datastore's own limit mark."""
+    known = [s for s in stores if s.size_bytes is not None and s.used_bytes is not None]
     kept = {
         f.entity_id: f
         for f in ThingForecast.objects.filter(
-            entity_id__in=[store.pk for store in stores], metric=Metric.USED
+            entity_id__in=[store.pk for store in known], metric=Metric.USED
         )
     }
-    chosen = [s for s in stores if s.pk in kept and s.size_bytes is not None]
-    if not chosen:
-        return []
-    fan = paths(
-        outlook_of([kept[store.pk] for store in chosen]),
-        horizon_days=DAYS_AHEAD[-1],
-        quantiles=(LIKELY, HIGH),
+    return _Resource(
+        name="disk_bytes",
+        limits=[
+            percent_of(s.size_bytes or 0, nearest_marks(s.entity).limit_percent) for s in known
+        ],
+        taken=[s.used_bytes for s in known],
+        forecasts=[kept.get(s.pk) for s in known],
     )
+
+
+def _ahead(resources: list[_Resource], *, reference: ReferenceVm, now: datetime) -> list[BerthsAt]:
+    """Berths on days ahead; empty where nothing of it is forecast."""
+    if not any(_is_judged(f) for resource in resources for f in resource.forecasts):
+        return []
+    rooms = [resource.ahead(now=now) for resource in resources]
     told = []
     for days in DAYS_AHEAD:
-        counted = []
-        for which in (0, 1):
-            used = fan[:, which, days - 1]
-            # One datastore that is not judged yet, and the sum of all is not known.
-            free = (
-                None
-                if np.isnan(used).any()
-                else tuple(
-                    percent_of(store.size_bytes or 0, LIMIT_PERCENT) - round(amount)
-                    for store, amount in zip(chosen, used.tolist(), strict=True)
-                )
-            )
-            counted.append(
-                berths_free([*rooms, Room(resource="disk_bytes", free=free)], reference=reference)
-            )
+        likely, low = (
+            berths_free([room(days, which) for room in rooms], reference=reference)
+            for which in (0, 1)
+        )
         told.append(
             BerthsAt(
-                on=today + timedelta(days=days),
-                n_likely=counted[0].n_free,
-                n_low=counted[1].n_free,
-                limited_by=counted[0].limited_by,
+                on=now.date() + timedelta(days=days),
+                n_likely=likely.n_free,
+                n_low=low.n_free,
+                limited_by=likely.limited_by,
             )
         )
     return told

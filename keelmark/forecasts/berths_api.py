@@ -43,6 +43,10 @@ class BerthsRead(serializers.Serializer[Record]):
     limited_by = serializers.CharField(allow_null=True)
     by_resource = serializers.DictField(child=serializers.IntegerField(allow_null=True))
     ahead = BerthsAtRead(many=True)
+    held_still = serializers.ListField(
+        child=serializers.CharField(),
+        help_text="resources without a forecast, counted as they are today",
+    )
 
 
 class BerthsView(APIView):
@@ -66,6 +70,7 @@ def _berths_body(told: BerthsTold) -> dict[str, Any]:  # Any: the body's values
         "limited_by": told.now.limited_by,
         "by_resource": told.now.by_resource,
         "ahead": told.ahead,
+        "held_still": told.held_still,
     }
 
 

@@ -64,7 +64,8 @@ def _quiet_feeds(
         if not own and is_narrowed:  # a feed without a pool in the scope has no say in it
             continue
         oldest = min((pool.read_at for pool in own), default=None)
-        judged = f"{len(own)} pools stand as read on {_day(oldest.date())}" if oldest else ""
+        pools_stand = "1 pool stands" if len(own) == 1 else f"{len(own)} pools stand"
+        judged = f"{pools_stand} as read on {_day(oldest.date())}" if oldest else ""
         problem = feed.last_problem or ""  # type: ignore[attr-defined]  # annotated
         changes.append(
             Change(
@@ -120,7 +121,7 @@ def _shifts(pool: Pool, *, now: datetime) -> list[Change]:
                 kind="shift",
                 state=forecast.attention,
                 at=datetime.combine(on, time(), tzinfo=UTC),
-                headline=[{"text": f"{name} "}, {"bytes": shift["bytes"]}, {"text": " in a day"}],
+                headline=[{"text": f"{name} "}, {"bytes": shift["amount"]}, {"text": " in a day"}],
                 note="a shift, not counted as growth",
                 pool_id=pool.pk,
             )

@@ -126,22 +126,22 @@ def _explained(
         if not 0 < column < series.used_bytes.shape[1]:
             continue
         steps = _steps_at(series.used_bytes, column=column)
-        same_way = np.where(np.sign(steps) == np.sign(shift["bytes"]), steps, 0.0)
+        same_way = np.where(np.sign(steps) == np.sign(shift["amount"]), steps, 0.0)
         order = np.argsort(-np.abs(same_way), kind="stable")
         chosen, reached = [], 0.0
         for at in order.tolist():
-            if same_way[at] == 0 or abs(reached) >= abs(shift["bytes"]):
+            if same_way[at] == 0 or abs(reached) >= abs(shift["amount"]):
                 break
             chosen.append(parts[int(series.entity_ids[at])])
             reached += same_way[at]
-        if not chosen or abs(reached) < MIN_EXPLAINED_SHARE * abs(shift["bytes"]):
+        if not chosen or abs(reached) < MIN_EXPLAINED_SHARE * abs(shift["amount"]):
             continue
         told.append(
             Explained(
                 on=on,
-                step_bytes=shift["bytes"],
+                step_bytes=shift["amount"],
                 explained_bytes=round(reached),
-                says=_says(chosen, is_up=shift["bytes"] > 0),
+                says=_says(chosen, is_up=shift["amount"] > 0),
             )
         )
         if len(told) == MAX_EXPLAINED:

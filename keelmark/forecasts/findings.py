@@ -1,4 +1,7 @@
-"""What a forecast saw in the past and how right it was, as it is kept and shown."""
+"""What a forecast saw in the past and how right it was, as it is kept and shown.
+
+Amounts are in the unit of what is forecast, bytes for most.
+"""
 
 from collections.abc import Callable
 from datetime import date, timedelta
@@ -13,17 +16,18 @@ from keelmark.core.forecast.repairs import Int8s
 
 MAX_SPANS = 40  # newest repaired spans that are kept
 MAX_JUMPS = 12
+MIN_WHOLE_PACE = 1000  # a day; a thousandth of it is no more
 
 
 class ShiftTold(TypedDict):
     on: str
-    bytes: int
+    amount: int
 
 
 class ChangeTold(TypedDict):
     on: str
-    before_bytes_per_day: int
-    after_bytes_per_day: int
+    before_per_day: float
+    after_per_day: float
 
 
 class SpanTold(TypedDict):
@@ -34,7 +38,7 @@ class SpanTold(TypedDict):
 
 class JumpsTold(TypedDict):
     n: int  # in half a year
-    mean_bytes: int
+    mean_amount: int
     last_on: str
 
 
@@ -45,8 +49,8 @@ class Findings(TypedDict):
     pace_changes: list[ChangeTold]
     repairs: list[SpanTold]
     jumps: JumpsTold | None
-    weekly_swing_bytes: int | None
-    monthly_swing_bytes: int | None
+    weekly_swing: int | None
+    monthly_swing: int | None
     n_kin: int
 
 
@@ -54,8 +58,8 @@ class RecordTold(TypedDict):
     """How right earlier forecasts would have been; nulls where none could be tried."""
 
     days: list[int]
-    error_bytes: list[int | None]
-    bias_bytes: list[int | None]
+    error: list[int | None]
+    bias: list[int | None]
     n_inside: int
     n_tried: int
 
@@ -65,8 +69,8 @@ NOTHING_FOUND: Findings = {
     "pace_changes": [],
     "repairs": [],
     "jumps": None,
-    "weekly_swing_bytes": None,
-    "monthly_swing_bytes": None,
+    "weekly_swing": None,
+    "monthly_swing": None,
     "n_kin": 0,
 }
 
@@ -84,13 +88,13 @@ def findings_of(learnt: Forecast, *, index: int, as_of: date | None) -> Findings
     changes = learnt.changes
     return {
         "shifts": [
-            {"on": on(int(c)), "bytes": round(float(shift[c]))} for c in np.flatnonzero(shift)
+            {"on": on(int(c)), "amount": round(float(shift[c]))} for c in np.flatnonzero(shift)
         ],
         "pace_changes": [
             {
                 "on": on(int(changes.column[index, at])),
-                "before_bytes_per_day": round(float(changes.before[index, at])),
-                "after_bytes_per_day": round(float(changes.after[index, at])),
+                "before_per_day": _pace(float(changes.before[index, at])),
+                "after_per_day": _pace(float(changes.after[index, at])),
             }
             for at in np.argsort(changes.column[index])
             if changes.column[index, at] >= 0
@@ -100,8 +104,8 @@ def findings_of(learnt: Forecast, *, index: int, as_of: date | None) -> Findings
             *_still_stuck(int(readings.n_stuck_days[index]), as_of=as_of),
         ],
         "jumps": _jumps(jump, on=[on(int(c)) for c in np.flatnonzero(jump)]),
-        "weekly_swing_bytes": _swing(learnt.rhythm.by_weekday[index]),
-        "monthly_swing_bytes": _swing(learnt.rhythm.by_month_slot[index]),
+        "weekly_swing": _swing(learnt.rhythm.by_weekday[index]),
+        "monthly_swing": _swing(learnt.rhythm.by_month_slot[index]),
         "n_kin": int(learnt.n_kin[index]),
     }
 
@@ -135,7 +139,7 @@ def _jumps(jump: Float64s, *, on: list[str]) -> JumpsTold | None:
     sizes = jump[np.flatnonzero(jump)]
     if len(sizes) == 0:
         return None
-    return {"n": len(sizes), "mean_bytes": round(float(sizes.mean())), "last_on": on[-1]}
+    return {"n": len(sizes), "mean_amount": round(float(sizes.mean())), "last_on": on[-1]}
 
 
 def _swing(rhythm: Float64s) -> int | None:
@@ -146,8 +150,8 @@ def record_told(record: Record, *, index: int) -> RecordTold:
     """Return the record of one series."""
     return {
         "days": list(HORIZONS_DAYS),
-        "error_bytes": _whole(record.error_bytes[index]),
-        "bias_bytes": _whole(record.bias_bytes[index]),
+        "error": _whole(record.error_bytes[index]),
+        "bias": _whole(record.bias_bytes[index]),
         "n_inside": int(record.n_inside[index]),
         "n_tried": int(record.n_tried[index]),
     }
@@ -155,3 +159,8 @@ def record_told(record: Record, *, index: int) -> RecordTold:
 
 def _whole(amounts: Float64s) -> list[int | None]:
     return [None if np.isnan(x) else round(x) for x in amounts.tolist()]
+
+
+def _pace(a_day: float) -> float:
+    """Whole where that is exact enough: CPUs grow by parts of one a day."""
+    return round(a_day) if abs(a_day) >= MIN_WHOLE_PACE else round(a_day, 3)

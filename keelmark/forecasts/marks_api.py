@@ -1,4 +1,4 @@
-"""Marks of a thing over the API."""
+"""Marks of things, classes and sites over the API."""
 
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
@@ -10,43 +10,55 @@ from keelmark.access.api import Problem, actor_of
 from keelmark.access.rights import Right
 from keelmark.estate.models import Entity
 from keelmark.forecasts.api import Record
-from keelmark.forecasts.marks import marks_told
+from keelmark.forecasts.marks import FIELDS, levels_of, marks_told
 from keelmark.forecasts.services.marks import set_marks
 from keelmark.forecasts.standing_api import ENTITY, entity_of
 
 MAX_LEAD_DAYS = 1000
+MAX_OVERCOMMIT_PERCENT = 10_000
+LEVELS = ["own", "class", "site"]
 
 
 class MarkRead(serializers.Serializer[Record]):
-    name = serializers.ChoiceField(choices=["caution_percent", "limit_percent", "lead_time_days"])
+    name = serializers.ChoiceField(choices=list(FIELDS))
     own = serializers.IntegerField(allow_null=True)
     holds = serializers.IntegerField()
     whose = serializers.CharField(help_text="own, class NAME, site NAME or default")
 
 
+class LevelRead(serializers.Serializer[Record]):
+    name = serializers.ChoiceField(choices=LEVELS)
+    title = serializers.CharField()
+    told = serializers.DictField(child=serializers.IntegerField(allow_null=True))
+
+
+class MarksRead(serializers.Serializer[Record]):
+    marks = MarkRead(many=True)
+    levels = LevelRead(many=True, help_text="where they may be set, the nearest first")
+
+
+def _percent(low: int, high: int) -> serializers.IntegerField:
+    return serializers.IntegerField(min_value=low, max_value=high, allow_null=True, required=False)
+
+
 class MarksWrite(serializers.Serializer[Record]):
     """Null takes the next farther one's: class's, site's, the default."""
 
-    caution_percent = serializers.IntegerField(
-        min_value=1, max_value=99, allow_null=True, required=False
-    )
-    limit_percent = serializers.IntegerField(
-        min_value=2, max_value=100, allow_null=True, required=False
-    )
-    lead_time_days = serializers.IntegerField(
-        min_value=1, max_value=MAX_LEAD_DAYS, allow_null=True, required=False
-    )
+    level = serializers.ChoiceField(choices=LEVELS, default="own")
+    caution_percent = _percent(1, 99)
+    limit_percent = _percent(2, 100)
+    overcommit_caution_percent = _percent(1, MAX_OVERCOMMIT_PERCENT - 1)
+    overcommit_limit_percent = _percent(2, MAX_OVERCOMMIT_PERCENT)
+    lead_time_days = _percent(1, MAX_LEAD_DAYS)
 
 
 class MarksView(APIView):
-    """Own marks of a thing, and those that hold; a site's hold for all that stands in it."""
+    """The marks that hold for a thing; those of a class or a site hold for all of it."""
 
     rights = {"PUT": Right.PLAN}
 
     @extend_schema(
-        operation_id="marks_read",
-        parameters=[ENTITY],
-        responses={200: MarkRead(many=True), 404: Problem},
+        operation_id="marks_read", parameters=[ENTITY], responses={200: MarksRead, 404: Problem}
     )
     def get(self, request: Request, entity_id: int) -> Response:
         return _told(entity_of(request, entity_id))
@@ -55,16 +67,18 @@ class MarksView(APIView):
         operation_id="marks_set",
         parameters=[ENTITY],
         request=MarksWrite,
-        responses={200: MarkRead(many=True), 400: Problem, 404: Problem, 422: Problem},
+        responses={200: MarksRead, 400: Problem, 404: Problem, 422: Problem},
     )
     def put(self, request: Request, entity_id: int) -> Response:
         form = MarksWrite(data=request.data)
         form.is_valid(raise_exception=True)
+        marks = dict(form.validated_data)
+        level = marks.pop("level")
         entity = entity_of(request, entity_id)
-        return _told(
-            set_marks(actor=actor_of(request), entity_id=entity.pk, marks=form.validated_data)
-        )
+        set_marks(actor=actor_of(request), entity_id=entity.pk, marks=marks, level=level)
+        return _told(entity_of(request, entity_id))
 
 
 def _told(entity: Entity) -> Response:
-    return Response(MarkRead(marks_told(entity), many=True).data)
+    body = {"marks": marks_told(entity), "levels": levels_of(entity)}
+    return Response(MarksRead(body).data)

@@ -18,12 +18,13 @@ class KeptForecast(models.Model):
 
     Dates are null beyond the horizon; the chance that the limit is reached all the same is
     kept beside them. The path is compact: level, pace, three variances and two rhythms, from
-    which every quantile of every day is computed when it is asked for.
+    which every quantile of every day is computed when it is asked for. Amounts are in the
+    metric's own unit: bytes of a pool, CPUs of what a cluster promised.
     """
 
     made_at = models.DateTimeField()
     as_of = models.DateField(null=True)
-    growth_bytes_per_day = models.BigIntegerField(null=True)
+    growth_per_day = models.FloatField(null=True)
     unjudged_because = models.CharField(max_length=200, default="")
     attention = models.CharField(max_length=8, db_index=True)
     attention_because = models.CharField(max_length=200)
@@ -39,15 +40,16 @@ class KeptForecast(models.Model):
     full_late_on = models.DateField(null=True)
     said_week_ago_on = models.DateField(null=True)  # likely at the limit, as said then
     said_month_ago_on = models.DateField(null=True)
+    crossed_on = models.DateField(null=True)  # since when it has stood at the limit mark
     sort_on = models.DateField()  # likely date, far away where there is none
-    last_bytes = models.FloatField(null=True)
-    level_bytes = models.FloatField(null=True)
+    last_amount = models.FloatField(null=True)
+    level = models.FloatField(null=True)
     noise_variance = models.FloatField(null=True)
     wander_variance = models.FloatField(null=True)
     drift_variance = models.FloatField(null=True)
-    ceiling_bytes = models.FloatField(null=True)  # null: nothing ends it
-    by_weekday_bytes = ArrayField(models.FloatField(), default=list)  # empty: no such rhythm
-    by_month_slot_bytes = ArrayField(models.FloatField(), default=list)
+    ceiling = models.FloatField(null=True)  # null: nothing ends it
+    by_weekday = ArrayField(models.FloatField(), default=list)  # empty: no such rhythm
+    by_month_slot = ArrayField(models.FloatField(), default=list)
     findings = models.JSONField(default=dict)  # what the model saw, see findings.py
     record = models.JSONField(default=dict)  # how right it was, see findings.py
 
@@ -73,8 +75,37 @@ class PoolForecast(KeptForecast):
 
 
 class Metric(models.TextChoices):
+    """What is forecast of a thing: its bytes, what it promised, or one of its measures."""
+
     USED = "used"
     PROVISIONED = "provisioned"
+    SNAPSHOTS = "snapshots"
+    OBJECTS_HOT = "objects_hot"
+    OBJECTS_WARM = "objects_warm"
+    OBJECTS_COLD = "objects_cold"
+    CPU = "cpu"
+    MEMORY = "memory"
+    IOPS = "iops"
+    THROUGHPUT = "throughput"
+
+    @property
+    def unit(self) -> str:
+        """The unit of its amounts."""
+        return _UNITS.get(self, "bytes")
+
+
+_UNITS = {
+    Metric.CPU: "CPUs",
+    Metric.IOPS: "IOPS",
+    Metric.THROUGHPUT: "bytes/s",
+}
+
+
+class ThingForecastQuerySet(models.QuerySet["ThingForecast"]):
+    def of_these_marks(self) -> "ThingForecastQuerySet":
+        """Leave out what was made before its marks were set."""
+        is_later = models.Q(marks_set_at__gt=models.F("made_at"))
+        return self.exclude(is_later)
 
 
 class ThingForecast(KeptForecast):
@@ -83,6 +114,10 @@ class ThingForecast(KeptForecast):
     entity = models.ForeignKey("estate.Entity", on_delete=models.CASCADE, related_name="forecasts")
     metric = models.CharField(max_length=20, choices=Metric.choices)
     kind = models.CharField(max_length=20)  # its entity's, for lists that end first
+    size_amount = models.BigIntegerField(null=True)  # what its dates were reckoned against
+    marks_set_at = models.DateTimeField(null=True)  # later than made: its dates are stale
+
+    objects = ThingForecastQuerySet.as_manager()
 
     class Meta(KeptForecast.Meta):
         ordering = ["sort_on", "pk"]
@@ -95,6 +130,30 @@ class ThingForecast(KeptForecast):
 
     def __str__(self) -> str:
         return f"forecast of {self.metric} of {self.entity_id}"
+
+
+class EstateRecord(models.Model):
+    """How right the forecasts of one metric of all of one kind have been."""
+
+    kind = models.CharField(max_length=20)
+    metric = models.CharField(max_length=20, choices=Metric.choices)
+    made_at = models.DateTimeField()
+    n_things = models.PositiveIntegerField()
+    n_tried = models.PositiveIntegerField()  # days
+    inside_percent = models.FloatField(null=True)
+    error_percent = ArrayField(models.FloatField(null=True))  # medians after 7, 30, 90 days
+    bias_percent = ArrayField(models.FloatField(null=True))
+    n_came = models.PositiveIntegerField()  # crossed their limit within a month
+    date_error_days = models.FloatField(null=True)
+
+    class Meta:
+        ordering = ["kind", "metric"]
+        constraints = [
+            models.UniqueConstraint(name="one_estate_record", fields=["kind", "metric"]),
+        ]
+
+    def __str__(self) -> str:
+        return f"record of {self.metric} of every {self.kind}"
 
 
 class RunState(models.TextChoices):
@@ -131,10 +190,11 @@ class ChunkState(models.TextChoices):
 
 
 class ForecastChunk(models.Model):
-    """A range of one kind's things; written whole or not at all."""
+    """One metric of a range of one kind's things; written whole or not at all."""
 
     run = models.ForeignKey(ForecastRun, on_delete=models.CASCADE, related_name="chunks")
     kind = models.CharField(max_length=20)
+    metric = models.CharField(max_length=20, choices=Metric.choices, default=Metric.USED)
     first_id = models.BigIntegerField()
     last_id = models.BigIntegerField()
     state = models.CharField(max_length=8, choices=ChunkState.choices, default=ChunkState.QUEUED)
@@ -148,11 +208,11 @@ class ForecastChunk(models.Model):
         indexes = [models.Index(name="chunk_state", fields=["state", "touched_at"])]
 
     def __str__(self) -> str:
-        return f"{self.kind} {self.first_id} to {self.last_id}: {self.state}"
+        return f"{self.metric} of {self.kind} {self.first_id} to {self.last_id}: {self.state}"
 
 
-class ReferenceSize(models.Model):
-    """The reference VM that planners set; without a row it is the median of lately."""
+class VmSize(models.Model):
+    """A size of VM, one row a table."""
 
     n_cpus = models.PositiveIntegerField()
     memory_bytes = models.BigIntegerField()
@@ -160,10 +220,26 @@ class ReferenceSize(models.Model):
     set_at = models.DateTimeField()
 
     class Meta:
+        abstract = True
         ordering = ["pk"]
+
+    def __str__(self) -> str:
+        return f"{self.n_cpus} CPUs, {self.memory_bytes} + {self.disk_bytes} bytes"
+
+
+class ReferenceSize(VmSize):
+    """The reference VM that planners set; without a row it is the median of lately."""
+
+    class Meta(VmSize.Meta):
         constraints = [
             models.CheckConstraint(name="one_reference_size", condition=models.Q(pk=1)),
         ]
 
-    def __str__(self) -> str:
-        return f"{self.n_cpus} CPUs, {self.memory_bytes} + {self.disk_bytes} bytes"
+
+class MedianSize(VmSize):
+    """The median VM of lately, which takes too long to find for whoever reads berths."""
+
+    class Meta(VmSize.Meta):
+        constraints = [
+            models.CheckConstraint(name="one_median_size", condition=models.Q(pk=1)),
+        ]

@@ -62,7 +62,7 @@ def reason_of(
 def _seen(findings: Findings, *, today: date) -> list[Part]:
     """The newest shift or change of pace, if it is news."""
     parts: list[Part] = []
-    shifts = [(date.fromisoformat(told["on"]), told["bytes"]) for told in findings["shifts"]]
+    shifts = [(date.fromisoformat(told["on"]), told["amount"]) for told in findings["shifts"]]
     recent = [(on, size) for on, size in shifts if (today - on).days <= RECENT_SHIFT_DAYS]
     if recent:
         on, size = recent[-1]
@@ -71,10 +71,10 @@ def _seen(findings: Findings, *, today: date) -> list[Part]:
     for told in findings["pace_changes"][-1:]:
         on = date.fromisoformat(told["on"])
         if (today - on).days <= RECENT_CHANGE_DAYS:
-            faster = told["after_bytes_per_day"] > told["before_bytes_per_day"]
+            faster = told["after_per_day"] > told["before_per_day"]
             parts.append(_text(f"; {'faster' if faster else 'slower'} since {_day(on)}"))
     if findings["n_kin"]:
-        parts.append(_text(f"; too young, paced by {findings['n_kin']} of its class"))
+        parts.append(_text(f"; too young, paced by {findings['n_kin']} of its kin"))
     return parts
 
 

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any, NamedTuple
 
-from keelmark.core.ledger import Ledger, Marks
+from keelmark.core.ledger import Ledger, marks_in_order
 from keelmark.estate.models import Pool
 from keelmark.forecasts.models import PoolForecast, Reach
 from keelmark.forecasts.reasons import Part
@@ -81,13 +81,15 @@ class Listed(NamedTuple):
     read_at: datetime
     caution_percent: int
     limit_percent: int
+    overcommit_caution_percent: int
+    overcommit_limit_percent: int
     lead_time_days: int
     reach: int | None
     as_of: date | None
     attention: str | None
     attention_because: str | None
     reason: list[Part] | None
-    growth_bytes_per_day: int | None
+    growth_per_day: float | None
     early_on: date | None
     likely_on: date | None
     late_on: date | None
@@ -97,8 +99,9 @@ PATHS = (
     "pk", "entity__name", "home__name", "entity__site__name",
     "service_class__name", "usable_bytes", "used_bytes", "provisioned_bytes",
     "thick_unwritten_bytes", "read_at", "marks_caution_percent", "marks_limit_percent",
+    "marks_overcommit_caution_percent", "marks_overcommit_limit_percent",
     "marks_lead_time_days", "forecast__reach", "forecast__as_of", "forecast__attention",
-    "forecast__attention_because", "forecast__reason", "forecast__growth_bytes_per_day",
+    "forecast__attention_because", "forecast__reason", "forecast__growth_per_day",
     "forecast__limit_early_on", "forecast__limit_likely_on", "forecast__limit_late_on",
 )  # fmt: skip
 
@@ -110,9 +113,11 @@ def row_of(pool: Pool) -> PoolRow:
 
 def row_of_listed(listed: Listed) -> PoolRow:
     """Return the row of what selectors.listed_for read."""
-    marks = Marks(
+    marks = marks_in_order(
         caution_percent=listed.caution_percent,
         limit_percent=listed.limit_percent,
+        overcommit_caution_percent=listed.overcommit_caution_percent,
+        overcommit_limit_percent=listed.overcommit_limit_percent,
         lead_time_days=listed.lead_time_days,
     )
     ledger = Ledger(
@@ -147,7 +152,9 @@ def row_of_listed(listed: Listed) -> PoolRow:
         reach=Reach.NO_END.name.lower()
         if listed.reach is None
         else Reach(listed.reach).name.lower(),
-        growth_bytes_per_day=listed.growth_bytes_per_day,
+        growth_bytes_per_day=None
+        if listed.growth_per_day is None
+        else round(listed.growth_per_day),
         limit=Dates(early_on=listed.early_on, likely_on=listed.likely_on, late_on=listed.late_on),
         order_by_on=order_by(listed.early_on, lead_time_days=marks.lead_time_days),
     )

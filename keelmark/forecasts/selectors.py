@@ -95,20 +95,20 @@ def outlook_of(forecasts: Sequence[KeptForecast | None]) -> Outlook:
         kept = [None if f is None else getattr(f, name) for f in forecasts]
         return np.array([nan if x is None else x for x in kept], dtype=np.float64)
 
-    growth = column("growth_bytes_per_day")
+    growth = column("growth_per_day")
     return Outlook(
-        last_bytes=column("last_bytes"),
-        level_bytes=column("level_bytes"),
+        last_bytes=column("last_amount"),
+        level_bytes=column("level"),
         growth_bytes_per_day=growth,
         noise_variance=np.nan_to_num(column("noise_variance")),
         wander_variance=np.nan_to_num(column("wander_variance")),
         drift_variance=np.nan_to_num(column("drift_variance")),
         rhythm=Rhythm(
-            by_weekday=_rhythms(forecasts, name="by_weekday_bytes", n_slots=WEEK_DAYS),
-            by_month_slot=_rhythms(forecasts, name="by_month_slot_bytes", n_slots=MONTH_SLOTS),
+            by_weekday=_rhythms(forecasts, name="by_weekday", n_slots=WEEK_DAYS),
+            by_month_slot=_rhythms(forecasts, name="by_month_slot", n_slots=MONTH_SLOTS),
             last_day=np.array([(f.as_of - EPOCH).days if f and f.as_of else 0 for f in forecasts]),
         ),
-        ceiling_bytes=np.nan_to_num(column("ceiling_bytes"), nan=np.inf),
+        ceiling_bytes=np.nan_to_num(column("ceiling"), nan=np.inf),
         is_judged=~np.isnan(growth),
     )
 

@@ -18,20 +18,21 @@ from keelmark.forecasts.marks import nearest_marks
 from keelmark.forecasts.models import ForecastRun, KeptForecast, Metric, PoolForecast, ThingForecast
 from keelmark.forecasts.selectors import outlook_of
 from keelmark.forecasts.services.making import HORIZON_DAYS, MARKS, date_after
-from keelmark.forecasts.services.things import WAYS
-from keelmark.forecasts.services.wholes import OWNERS, whole_size
+from keelmark.forecasts.services.things import percents_of
+from keelmark.forecasts.services.ways import WAYS
+from keelmark.forecasts.services.wholes import whole_size
 
 Triple = tuple[date | None, date | None, date | None]  # early, likely, late
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Standing:
-    """One thing's forecast by its metric, and its marks in bytes (None: it has none)."""
+    """One thing's forecast by its metric, and its marks in its unit (None: it has none)."""
 
     entity: Entity
     metric: Metric
     forecast: KeptForecast
-    marks_bytes: dict[str, int | None]
+    marks: dict[str, int | None]
 
 
 def standing_of(entity: Entity, *, metric: Metric) -> Standing | None:
@@ -39,49 +40,32 @@ def standing_of(entity: Entity, *, metric: Metric) -> Standing | None:
     kept: KeptForecast | None
     if entity.kind == Kind.POOL and metric == Metric.USED:
         kept = PoolForecast.objects.filter(pool_id=entity.pk).first()
-        pool = estate.with_marks(Pool.objects.filter(pk=entity.pk)).first()
-        if kept is None or pool is None:
-            return None
-        ledger = estate.ledger_of(pool)
-        marks = {"caution": ledger.caution_bytes, "limit": ledger.limit_bytes,
-                 "full": ledger.usable_bytes}  # fmt: skip
-        return Standing(entity=entity, metric=metric, forecast=kept, marks_bytes={**marks})
-    kept = ThingForecast.objects.filter(entity=entity, metric=metric).first()
+    else:
+        kept = ThingForecast.objects.filter(entity=entity, metric=metric).first()
     if kept is None:
         return None
     return Standing(
-        entity=entity, metric=metric, forecast=kept, marks_bytes=_marks_bytes(entity, metric=metric)
+        entity=entity, metric=metric, forecast=kept, marks=marks_in_unit(entity, metric=metric)
     )
 
 
-def _marks_bytes(entity: Entity, *, metric: Metric) -> dict[str, int | None]:
-    """Marks of anything but a pool's used bytes: own, its site's, the default."""
-    size = _size_of(entity)
+def marks_in_unit(entity: Entity, *, metric: Metric) -> dict[str, int | None]:
+    """Return where the marks of a metric stand, in its unit; None where it has no size."""
+    if entity.kind == Kind.POOL and metric == Metric.USED:
+        ledger = estate.ledger_of(estate.with_marks(Pool.objects.filter(pk=entity.pk)).get())
+        return {"caution": ledger.caution_bytes, "limit": ledger.limit_bytes,
+                "full": ledger.usable_bytes}  # fmt: skip
+    way = WAYS.get((Kind(entity.kind), metric))
+    size = whole_size(entity) if way is None else way.sizes_of([entity.pk]).get(entity.pk)
     if size is None:
         return dict.fromkeys(MARKS)
     marks = nearest_marks(entity)
-    percents = (
-        (marks.overcommit_caution_percent, marks.overcommit_limit_percent)
-        if metric == Metric.PROVISIONED
-        else (marks.caution_percent, marks.limit_percent)
+    caution, limit = (
+        (marks.caution_percent, marks.limit_percent)
+        if way is None
+        else percents_of(metric, way=way)(marks)
     )
-    return {
-        "caution": percent_of(size, percents[0]),
-        "limit": percent_of(size, percents[1]),
-        "full": size,
-    }
-
-
-def _size_of(entity: Entity) -> int | None:
-    """Bytes that a thing ends at or can hold, None where that is not known."""
-    if entity.kind in OWNERS:
-        return whole_size(entity)
-    way = WAYS[Kind(entity.kind)]
-    if way.size is None:
-        return None
-    sizes = way.model._default_manager.filter(pk=entity.pk).values_list(way.size, flat=True)
-    size: int | None = sizes.first()
-    return size
+    return {"caution": percent_of(size, caution), "limit": percent_of(size, limit), "full": size}
 
 
 def grown_outlook(kept: list[KeptForecast | None], *, growth: float) -> Outlook:
@@ -108,7 +92,7 @@ def reckoned(standing: Standing, *, growth: float) -> Reckoned:
     outlook = grown_outlook([kept], growth=growth)
     dates: dict[str, Triple] = {}
     chance = None
-    for mark, level in standing.marks_bytes.items():
+    for mark, level in standing.marks.items():
         if level is None:
             dates[mark] = (None, None, None)
             continue

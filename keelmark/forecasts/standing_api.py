@@ -33,22 +33,22 @@ from keelmark.forecasts.findings import NOTHING_FOUND
 from keelmark.forecasts.models import ForecastRun, Metric, RunState, ThingForecast
 from keelmark.forecasts.selectors import FAN_QUANTILES, fan_told
 from keelmark.forecasts.services.making import HORIZON_DAYS, MARKS
-from keelmark.forecasts.services.things import WAYS
+from keelmark.forecasts.services.ways import WAYS
 from keelmark.forecasts.services.wholes import OWNERS
 from keelmark.forecasts.together import MAX_FORECAST, together_of
 
 MAX_GROWTH = 20.0
 MAX_WINDOW_DAYS = 400
 ENTITY = OpenApiParameter("entity_id", OpenApiTypes.INT, OpenApiParameter.PATH)
-KINDS = [str(kind) for kind in (*WAYS, *OWNERS)]
+KINDS = sorted({str(kind) for kind in (*(kind for kind, _ in WAYS), *OWNERS)})
 
 
 class RecordRead(serializers.Serializer[Record]):
     """How right forecasts of 7, 30 and 90 days ago would have been, over the days given."""
 
     days = serializers.ListField(child=serializers.IntegerField())
-    error_bytes = serializers.ListField(child=Int64Field(allow_null=True))
-    bias_bytes = serializers.ListField(child=Int64Field(allow_null=True))
+    error = serializers.ListField(child=Int64Field(allow_null=True))
+    bias = serializers.ListField(child=Int64Field(allow_null=True))
     n_inside = serializers.IntegerField(help_text="days that fell in the 80 % band")
     n_tried = serializers.IntegerField()
     said_week_ago_on = serializers.DateField(allow_null=True)
@@ -61,7 +61,8 @@ class StandingRead(serializers.Serializer[Record]):
     growth = serializers.FloatField(help_text="times as fast as it does grow")
     as_of = serializers.DateField(allow_null=True)
     made_at = serializers.DateTimeField()
-    growth_bytes_per_day = Int64Field(allow_null=True)
+    unit = serializers.CharField(help_text="of every amount here: bytes, CPUs, IOPS or bytes/s")
+    growth_per_day = serializers.FloatField(allow_null=True)
     unjudged_because = serializers.CharField(allow_blank=True)
     attention = serializers.ChoiceField(choices=[a.value for a in Attention])
     attention_because = serializers.CharField()
@@ -71,8 +72,8 @@ class StandingRead(serializers.Serializer[Record]):
     limit_chance = serializers.FloatField(
         allow_null=True, help_text="that the limit is reached within two years at all"
     )
-    marks_bytes = serializers.DictField(child=Int64Field(allow_null=True))
-    ceiling_bytes = Int64Field(allow_null=True)
+    marks = serializers.DictField(child=Int64Field(allow_null=True))
+    ceiling = Int64Field(allow_null=True)
     findings = FindingsRead()
     record = RecordRead()
     path = serializers.DictField(child=serializers.ListField(child=Int64Field(allow_null=True)))
@@ -113,21 +114,22 @@ class ForecastView(APIView):
         kept = found.forecast
         reckoned = standing.reckoned(found, growth=wanted["growth"])
         outlook = standing.grown_outlook([kept], growth=wanted["growth"])
-        growth = kept.growth_bytes_per_day
+        growth = kept.growth_per_day
         body = {
             "entity": entity,
             "metric": found.metric,
             "growth": wanted["growth"],
             "as_of": kept.as_of,
             "made_at": kept.made_at,
-            "growth_bytes_per_day": None if growth is None else round(growth * wanted["growth"]),
+            "growth_per_day": None if growth is None else growth * wanted["growth"],
+            "unit": found.metric.unit,
             "unjudged_because": kept.unjudged_because,
             "attention": kept.attention,
             "attention_because": kept.attention_because,
             **{mark: _dates(reckoned.dates[mark]) for mark in MARKS},
             "limit_chance": reckoned.limit_chance,
-            "marks_bytes": found.marks_bytes,
-            "ceiling_bytes": None if kept.ceiling_bytes is None else round(kept.ceiling_bytes),
+            "marks": found.marks,
+            "ceiling": None if kept.ceiling is None else round(kept.ceiling),
             "findings": kept.findings or NOTHING_FOUND,
             "record": {
                 **kept.record,
@@ -144,7 +146,7 @@ def _dates(dates: tuple[date | None, date | None, date | None]) -> dict[str, dat
 
 
 TOLD = (
-    "id", "metric", "as_of", "made_at", "growth_bytes_per_day", "attention",
+    "id", "metric", "as_of", "made_at", "growth_per_day", "attention",
     "attention_because", "limit_early_on", "limit_likely_on", "limit_late_on", "limit_chance",
     "full_likely_on",
 )  # fmt: skip
@@ -155,11 +157,12 @@ class CrossingRead(serializers.ModelSerializer[ThingForecast]):
     entity = ThingRead()
     site_name = serializers.CharField(allow_null=True)
     metric = serializers.ChoiceField(choices=Metric.choices)
+    unit = serializers.CharField()
     attention = serializers.ChoiceField(choices=[a.value for a in Attention])
 
     class Meta:
         model = ThingForecast
-        fields = ("entity", "site_name", *TOLD)
+        fields = ("entity", "site_name", "unit", *TOLD)
 
 
 class CrossingsWanted(serializers.Serializer[Record]):
@@ -205,7 +208,12 @@ class CrossingViewSet(mixins.ListModelMixin, GenericViewSet[ThingForecast]):
 
 def _crossing(row: dict[str, Any]) -> dict[str, Any]:  # Any: the row's values
     entity = {name: row[f"entity__{name}"] for name in OF_ENTITY}
-    return {"entity": entity, "site_name": row["site_name"], **{name: row[name] for name in TOLD}}
+    return {
+        "entity": entity,
+        "site_name": row["site_name"],
+        "unit": Metric(row["metric"]).unit,
+        **{name: row[name] for name in TOLD},
+    }
 
 
 class PartGrowthRead(serializers.Serializer[Record]):

@@ -4,6 +4,7 @@ from procrastinate.contrib.django import app
 
 from keelmark.forecasts.services.making import now
 from keelmark.forecasts.services.pools import refresh
+from keelmark.forecasts.services.reference import tell_median
 from keelmark.forecasts.services.runs import (
     CHUNK_TASK,
     carry_out_chunk,
@@ -11,12 +12,15 @@ from keelmark.forecasts.services.runs import (
     plan_nightly,
     sweep_chunks,
 )
+from keelmark.readings.reckoning import reckon_promised
 
 REFRESH = "keelmark.forecasts.tasks.refresh_forecasts"
 
 
 @app.task(name=REFRESH, queueing_lock=REFRESH, lock=REFRESH)
 def refresh_forecasts() -> None:
+    reckon_promised(now=now())
+    tell_median(now=now())
     refresh(now=now())
     plan_forecasts(now=now())
 
@@ -30,6 +34,8 @@ def forecast_chunk(chunk_id: int) -> None:
 @app.task(name="keelmark.forecasts.tasks.refresh_regularly", queueing_lock="refresh_regularly")
 def refresh_regularly(timestamp: int) -> None:
     """What is unread today was read yesterday: states age even when nothing comes."""
+    reckon_promised(now=now())
+    tell_median(now=now())
     refresh(now=now())
     plan_forecasts(now=now())
 

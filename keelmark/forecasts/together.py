@@ -48,10 +48,10 @@ def together_of(entity: Entity, *, seen: QuerySet[Entity], today: date) -> Toget
     found = parts_of(entity, seen=seen)
     if len(found) > MAX_FORECAST:
         return None
-    if kept is None or kept.growth_bytes_per_day is None or not found:
+    if kept is None or kept.growth_per_day is None or not found:
         return None
     forecasts = _kept(list(found))
-    chosen = [pk for pk, one in forecasts.items() if one.growth_bytes_per_day is not None]
+    chosen = [pk for pk, one in forecasts.items() if one.growth_per_day is not None]
     if not chosen:
         return None
     middle, variance = _ahead([forecasts[pk] for pk in chosen], today=today)
@@ -71,6 +71,31 @@ def together_of(entity: Entity, *, seen: QuerySet[Entity], today: date) -> Toget
             PartAhead(entity=found[chosen[at]], bytes_on=_whole(told.parts_bytes[at]))
             for at in order.tolist()
         ],
+        n_left_out=len(found) - len(chosen),
+    )
+
+
+def total_of(kind: Kind, *, seen: QuerySet[Entity], today: date) -> Together | None:
+    """Return all tenants or all sites as parts of their total, None where none is forecast.
+
+    Nothing tells of the total itself: it is the sum of its parts.
+    """
+    found = {one.pk: one for one in seen.filter(kind=kind, retired_at=None)}
+    if len(found) > MAX_FORECAST:
+        return None
+    forecasts = _kept(list(found))
+    chosen = [pk for pk, one in forecasts.items() if one.growth_per_day is not None]
+    if not chosen:
+        return None
+    middle, _ = _ahead([forecasts[pk] for pk in chosen], today=today)
+    parts = [_whole(row) for row in middle]
+    total = [sum(column) for column in zip(*parts, strict=True)]
+    order = sorted(range(len(chosen)), key=lambda at: -parts[at][0])[:MAX_PARTS]
+    return Together(
+        days=[today + timedelta(days=days) for days in AHEAD_DAYS],
+        whole_bytes=total,
+        alone_bytes=total,
+        parts=[PartAhead(entity=found[chosen[at]], bytes_on=parts[at]) for at in order],
         n_left_out=len(found) - len(chosen),
     )
 

@@ -5,7 +5,9 @@ from rest_framework.routers import SimpleRouter
 
 from keelmark.forecasts.api import ChangesView, FacetsView, PoolViewSet
 from keelmark.forecasts.berths_api import BerthsView, ReferenceView
+from keelmark.forecasts.limits_api import LimitsBesideSpaceView, LimitsView
 from keelmark.forecasts.marks_api import MarksView
+from keelmark.forecasts.record_api import EstateRecordView, TotalView
 from keelmark.forecasts.standing_api import (
     ContributorsView,
     CrossingViewSet,
@@ -23,8 +25,12 @@ urlpatterns = [
     path("facets", FacetsView.as_view(), name="facets"),
     path("forecasts/<int:entity_id>", ForecastView.as_view(), name="forecast"),
     path("contributors/<int:entity_id>", ContributorsView.as_view(), name="contributors"),
+    path("forecast-record", EstateRecordView.as_view(), name="forecast-record"),
+    path("together", TotalView.as_view(), name="together-total"),
     path("together/<int:entity_id>", TogetherView.as_view(), name="together"),
     path("berths/<int:entity_id>", BerthsView.as_view(), name="berths"),
+    path("limits", LimitsBesideSpaceView.as_view(), name="limits-beside-space"),
+    path("limits/<int:entity_id>", LimitsView.as_view(), name="limits"),
     path("marks/<int:entity_id>", MarksView.as_view(), name="marks"),
     path("reference-vm", ReferenceView.as_view(), name="reference-vm"),
     path("changes", ChangesView.as_view(), name="changes"),

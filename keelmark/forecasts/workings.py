@@ -167,10 +167,10 @@ def _ends(ledger: Ledger, *, forecast: PoolForecast, today: date) -> Working:
         Step(label="used now", sign="−", amount_bytes=ledger.used_bytes),
         Step(label="left to the line", amount_bytes=left, is_result=True),
     ]
-    if forecast.growth_bytes_per_day is None:
+    if forecast.growth_per_day is None:
         steps.append(Step(label="growth", text=forecast.unjudged_because))
     else:
-        a_week = forecast.growth_bytes_per_day * WEEK_DAYS
+        a_week = round(forecast.growth_per_day * WEEK_DAYS)
         steps.append(Step(label="growth a week", sign="÷", amount_bytes=a_week))
         if left > 0 and a_week > 0:
             steps.append(

@@ -47,3 +47,40 @@ class Correction(models.Model):
 
     def __str__(self) -> str:
         return f"{self.entity_id} on {self.day}: {self.used_bytes_before}"
+
+
+class Measure(models.TextChoices):
+    """What is read daily beside the bytes that a thing holds, each in one unit."""
+
+    SNAPSHOTS = "snapshots"  # bytes that snapshots alone hold
+    OBJECTS_HOT = "objects_hot"  # bytes
+    OBJECTS_WARM = "objects_warm"
+    OBJECTS_COLD = "objects_cold"
+    CPU = "cpu"  # CPUs promised to VMs that are on
+    MEMORY = "memory"  # bytes promised to VMs that are on
+    IOPS = "iops"  # a second, exceeded in a twentieth of the day
+    THROUGHPUT = "throughput"  # bytes a second, exceeded in a twentieth of the day
+
+
+class MeasureReading(models.Model):
+    """One measure of one day, told by a source or reckoned from what sources told.
+
+    The table is partitioned by month, as daily readings are.
+    """
+
+    pk = models.CompositePrimaryKey("entity_id", "measure", "day")
+    entity = models.ForeignKey(
+        "estate.Entity", on_delete=models.DO_NOTHING, db_index=False, db_constraint=False
+    )
+    measure = models.CharField(max_length=20, choices=Measure.choices)
+    day = models.DateField()
+    amount = models.BigIntegerField()
+    is_reckoned = models.BooleanField()
+    read_at = models.DateTimeField()
+
+    class Meta:
+        db_table = "readings_measure"
+        ordering = ["entity_id", "measure", "day"]
+
+    def __str__(self) -> str:
+        return f"{self.measure} of {self.entity_id} on {self.day}: {self.amount}"

@@ -8,6 +8,7 @@ from django.db import connection
 from keelmark.readings import sql
 
 DAILY = "readings_dailyreading"
+MEASURES = "readings_measure"
 STEPS = "readings_performance"
 HOURS = "readings_performance_hour"
 STEP_DAYS_KEPT = 14
@@ -21,6 +22,12 @@ def cover_days(*, first_on: date, last_on: date) -> None:
     """Make the monthly partitions of daily readings over these days, both included."""
     for month in _months(first_on, last_on):
         _make(DAILY, suffix=f"{month:%Y%m}", first=month, end=_next_month(month))
+
+
+def cover_measures(*, first_on: date, last_on: date) -> None:
+    """Make the monthly partitions of measures over these days, both included."""
+    for month in _months(first_on, last_on):
+        _make(MEASURES, suffix=f"{month:%Y%m}", first=month, end=_next_month(month))
 
 
 def cover_steps(*, first_us: int, last_us: int) -> None:
@@ -38,6 +45,7 @@ def keep_partitions(*, today: date) -> list[str]:
     """Make what the next days need and drop what is past its time; return what was dropped."""
     ahead = today + timedelta(days=AHEAD_DAYS)
     cover_days(first_on=today, last_on=ahead)
+    cover_measures(first_on=today, last_on=ahead)
     midnight = _at(today)
     cover_steps(
         first_us=(midnight - _EPOCH) // _MICROSECOND,

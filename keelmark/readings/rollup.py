@@ -5,12 +5,16 @@ from datetime import date, datetime
 from django.db import connection, transaction
 
 from keelmark.readings import sql
+from keelmark.readings.reckoning import reckon_io
 
 MAX_HOURS = 500  # a call
 
 
-def roll_up(*, n_hours: int = MAX_HOURS) -> int:
-    """Roll up the hours that got readings since they were rolled up last; return how many."""
+def roll_up(*, now: datetime, n_hours: int = MAX_HOURS) -> int:
+    """Roll up the hours that got readings since they were rolled up last; return how many.
+
+    Of a day that is over, what arrays did in its busy part is reckoned anew.
+    """
     with connection.cursor() as cursor:
         cursor.execute(sql.HOURS_TO_ROLL, [n_hours])
         noted: list[tuple[datetime, datetime]] = cursor.fetchall()
@@ -19,6 +23,8 @@ def roll_up(*, n_hours: int = MAX_HOURS) -> int:
         by_day.setdefault(hour.date(), []).append((hour, noted_at))
     for day, hours in by_day.items():
         _roll_day(day, hours=hours)
+        if day < now.date():
+            reckon_io(day)
     return len(noted)
 
 

@@ -1,7 +1,7 @@
 """Reads series of daily readings as arrays."""
 
 from dataclasses import dataclass
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 
 import numpy as np
 from django.db import connection
@@ -9,6 +9,7 @@ from django.db import connection
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.readings import sql
 from keelmark.readings.binary import known_amounts
+from keelmark.readings.models import Measure
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -53,3 +54,49 @@ def series_of(
         used[row, at] = known_amounts(used_bytes)
         capacity[row, at] = known_amounts(capacity_bytes)
     return Series(entity_ids=ids, first_on=first_on, used_bytes=used, capacity_bytes=capacity)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Newest:
+    """The newest amount of a measure and when it was read."""
+
+    amount: int
+    read_at: datetime
+
+
+def newest_of(measure: Measure, *, entity_ids: list[int], since: date) -> dict[int, Newest]:
+    """Return the newest amount of each entity that has one since a day."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            sql.NEWEST_MEASURES,
+            {"entity_ids": entity_ids, "measure": str(measure), "first_on": since},
+        )
+        return {
+            entity_id: Newest(amount=amount, read_at=read_at)
+            for entity_id, amount, read_at in cursor.fetchall()
+        }
+
+
+def measured(measure: Measure, *, entity_ids: list[int], first_on: date, last_on: date) -> Series:
+    """Return a measure's days, both ends included, as a series whose amounts are its own."""
+    ids = np.array(sorted(entity_ids), dtype=np.int64)
+    amounts = np.full((len(ids), (last_on - first_on).days + 1), np.nan)
+    with connection.cursor() as cursor:
+        cursor.execute(
+            sql.READ_MEASURES,
+            {
+                "entity_ids": ids.tolist(),
+                "measure": str(measure),
+                "first_on": first_on,
+                "last_on": last_on,
+            },
+        )
+        for entity_id, columns, told in cursor.fetchall():
+            row = int(np.searchsorted(ids, entity_id))
+            amounts[row, np.frombuffer(columns, dtype=">i4")] = np.frombuffer(told, dtype=">i8")
+    return Series(
+        entity_ids=ids,
+        first_on=first_on,
+        used_bytes=amounts,
+        capacity_bytes=np.full(amounts.shape, np.nan),
+    )

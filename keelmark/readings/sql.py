@@ -69,6 +69,123 @@ READ_SERIES = {
     amount: _READ_SERIES.replace("AMOUNT", amount) for amount in ("used_bytes", "provisioned_bytes")
 }
 
+# --- measures: what a source told stands before what was reckoned, of either the youngest
+_STANDS = """
+ON CONFLICT (entity_id, measure, day) DO UPDATE SET amount = excluded.amount,
+    is_reckoned = excluded.is_reckoned, read_at = excluded.read_at
+WHERE (known.is_reckoned AND NOT excluded.is_reckoned) OR (
+    known.is_reckoned = excluded.is_reckoned AND (excluded.read_at > known.read_at
+        OR excluded.read_at = known.read_at AND excluded.amount <> known.amount))
+"""
+_INTO_MEASURES = """
+INSERT INTO readings_measure AS known (entity_id, measure, day, amount, read_at, is_reckoned)
+"""
+WRITE_MEASURES = f"""
+{_INTO_MEASURES}
+SELECT entity_id, measure, day, amount, to_timestamp(read_at_us / 1e6), false
+FROM unnest(%(entity_ids)s::bigint[], %(measures)s::text[], %(days)s::date[],
+    %(amounts)s::bigint[], %(read_at_us)s::bigint[])
+    AS told (entity_id, measure, day, amount, read_at_us)
+{_STANDS}
+"""  # noqa: S608  # only constants are put in
+READ_MEASURES = """
+SELECT entity_id, string_agg(int4send((day - %(first_on)s)::int4), ''::bytea),
+    string_agg(int8send(amount), ''::bytea)
+FROM readings_measure
+WHERE entity_id = ANY(%(entity_ids)s::int8[]) AND measure = %(measure)s
+    AND day BETWEEN %(first_on)s AND %(last_on)s
+GROUP BY entity_id
+"""
+NEWEST_MEASURES = """
+SELECT DISTINCT ON (entity_id) entity_id, amount, read_at FROM readings_measure
+WHERE entity_id = ANY(%(entity_ids)s::int8[]) AND measure = %(measure)s
+    AND day >= %(first_on)s
+ORDER BY entity_id, day DESC
+"""
+# What VMs that are on were promised; a sum with an unknown part is unknown.
+RECKON_PROMISED = f"""
+{_INTO_MEASURES}
+SELECT cluster_id, measure, %(today)s, amount, read_at, true
+FROM (
+    SELECT vm.cluster_id, max(vm.read_at) AS read_at,
+        CASE WHEN bool_and(vm.n_cpus IS NOT NULL) THEN sum(vm.n_cpus) END AS cpu,
+        CASE WHEN bool_and(vm.memory_bytes IS NOT NULL) THEN sum(vm.memory_bytes) END AS memory
+    FROM estate_virtualmachine vm JOIN estate_entity thing ON thing.id = vm.entity_id
+    WHERE vm.power = 'on' AND thing.retired_at IS NULL AND vm.cluster_id IS NOT NULL
+    GROUP BY vm.cluster_id
+) AS promised
+CROSS JOIN LATERAL (VALUES ('cpu', cpu), ('memory', memory)) AS each_of (measure, amount)
+WHERE amount IS NOT NULL AND read_at >= %(today)s::timestamp AT TIME ZONE 'UTC'
+{_STANDS}
+"""  # noqa: S608  # only constants are put in
+# What the snapshots of a thing hold, and nothing where the last of them went.
+RECKON_SNAPSHOTS = f"""
+{_INTO_MEASURES}
+SELECT of_id, 'snapshots', %(today)s, amount, read_at, true
+FROM (
+    SELECT copy.of_id, sum(copy.exclusive_bytes) AS amount, max(copy.read_at) AS read_at
+    FROM estate_snapshot copy
+    JOIN estate_entity itself ON itself.id = copy.entity_id AND itself.retired_at IS NULL
+    JOIN estate_entity owner ON owner.id = copy.of_id AND owner.retired_at IS NULL
+    GROUP BY copy.of_id HAVING bool_and(copy.exclusive_bytes IS NOT NULL)
+    UNION ALL
+    SELECT DISTINCT before.entity_id, 0, %(today)s::timestamp AT TIME ZONE 'UTC'
+    FROM readings_measure before
+    JOIN estate_entity owner ON owner.id = before.entity_id AND owner.retired_at IS NULL
+    WHERE before.measure = 'snapshots' AND before.is_reckoned
+        AND before.day BETWEEN %(today)s - 7 AND %(today)s - 1
+        AND NOT EXISTS (
+            SELECT 1 FROM estate_snapshot copy JOIN estate_entity itself
+                ON itself.id = copy.entity_id AND itself.retired_at IS NULL
+            WHERE copy.of_id = before.entity_id)
+) AS held
+WHERE read_at >= %(today)s::timestamp AT TIME ZONE 'UTC'
+{_STANDS}
+"""  # noqa: S608  # only constants are put in
+# The I/O of an array: its own means, else those of all its pools, else of all its volumes
+# (layer 0, 1, 2); a step in which one part was not read is not a step.
+RECKON_IO = f"""
+WITH step AS MATERIALIZED (
+    SELECT entity_id, at, coalesce(read_iops, 0) + coalesce(write_iops, 0) AS iops,
+        coalesce(read_bytes_per_second, 0) + coalesce(write_bytes_per_second, 0) AS throughput,
+        read_iops IS NOT NULL OR write_iops IS NOT NULL AS has_iops,
+        read_bytes_per_second IS NOT NULL OR write_bytes_per_second IS NOT NULL AS has_throughput
+    FROM readings_performance
+    WHERE at >= %(day)s::timestamp AT TIME ZONE 'UTC'
+        AND at < (%(day)s::date + 1)::timestamp AT TIME ZONE 'UTC'
+), part AS MATERIALIZED (
+    SELECT entity_id AS array_id, entity_id, 0 AS layer FROM estate_array
+    UNION ALL
+    SELECT pool.array_id, pool.entity_id, 1 FROM estate_pool pool
+    JOIN estate_entity thing ON thing.id = pool.entity_id AND thing.retired_at IS NULL
+    WHERE pool.array_id IS NOT NULL
+    UNION ALL
+    SELECT pool.array_id, volume.entity_id, 2 FROM estate_volume volume
+    JOIN estate_entity thing ON thing.id = volume.entity_id AND thing.retired_at IS NULL
+    JOIN estate_pool pool ON pool.entity_id = volume.pool_id WHERE pool.array_id IS NOT NULL
+), wanted AS (
+    SELECT array_id, layer, count(*) AS n_parts FROM part GROUP BY array_id, layer
+), summed AS (
+    SELECT part.array_id, part.layer, step.at, count(*) FILTER (WHERE has_iops) AS n_iops,
+        count(*) FILTER (WHERE has_throughput) AS n_throughput,
+        sum(step.iops) AS iops, sum(step.throughput) AS throughput
+    FROM step JOIN part USING (entity_id) GROUP BY part.array_id, part.layer, step.at
+), measured AS (
+    SELECT array_id, layer, measure, max(at) AS last_at, count(*) AS n_steps,
+        percentile_cont(%(share)s) WITHIN GROUP (ORDER BY amount) AS amount
+    FROM summed JOIN wanted USING (array_id, layer)
+    CROSS JOIN LATERAL (
+        VALUES ('iops', iops, n_iops), ('throughput', throughput, n_throughput)
+    ) AS each_of (measure, amount, n_read)
+    WHERE n_read = n_parts GROUP BY array_id, layer, measure
+)
+{_INTO_MEASURES}
+SELECT DISTINCT ON (array_id, measure) array_id, measure, %(day)s, round(amount),
+    last_at + interval '5 minutes', true
+FROM measured WHERE n_steps >= %(min_steps)s ORDER BY array_id, measure, layer
+{_STANDS}
+"""  # noqa: S608  # only constants are put in
+
 # --- five-minute means and what they are rolled up into
 MEANS = (
     "read_iops, write_iops, read_bytes_per_second, write_bytes_per_second, latency_ms, "

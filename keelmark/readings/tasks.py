@@ -11,7 +11,7 @@ from keelmark.readings.rollup import roll_up
 @app.periodic(cron="*/5 * * * *")
 @app.task(name="keelmark.readings.tasks.roll_up", queueing_lock="roll_up", lock="roll_up")
 def roll_up_late(timestamp: int) -> None:
-    roll_up()
+    roll_up(now=datetime.now(UTC))
 
 
 @app.periodic(cron="7 * * * *")

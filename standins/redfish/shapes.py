@@ -5,6 +5,8 @@ from typing import Any
 
 Resource = dict[str, Any]  # JSON as the published schemas describe it
 ROOT = "/redfish/v1"
+BASE_IOPS = 220
+SWING_OPS = 3_000_000  # between night and day
 OK = {"State": "Enabled", "Health": "OK"}
 
 
@@ -31,20 +33,24 @@ def durable(form: str, name: str) -> Resource:
     return {"DurableNameFormat": form, "DurableName": name}
 
 
-def capacity(*, allocated: int, consumed: int | None, provisioned: int | None) -> Resource:
+def capacity(
+    *, allocated: int, consumed: int | None, provisioned: int | None, snapshots: int = 0
+) -> Resource:
     """Return the bytes of something, what is unknown left out."""
     known = {
         "AllocatedBytes": allocated,
         "ConsumedBytes": consumed,
         "ProvisionedBytes": provisioned,
     }
-    return {"Data": {name: amount for name, amount in known.items() if amount is not None}}
+    told = {"Data": {name: amount for name, amount in known.items() if amount is not None}}
+    return told | ({"Snapshot": {"ConsumedBytes": snapshots}} if snapshots else {})
 
 
 def io_statistics(day: float, *, weight: float) -> Resource:
     """Return counters since the beginning of the history, busier by day than by night."""
     seconds = day * 86_400
-    busy = weight * (seconds * 220 + 3_000_000 * (1 - math.cos(2 * math.pi * day)))
+    swing = SWING_OPS * (1 - math.cos(2 * math.pi * day))
+    busy = weight * (seconds * BASE_IOPS + swing)
     return {
         "ReadIORequests": int(busy * 0.7),
         "WriteIORequests": int(busy * 0.3),

@@ -1,6 +1,7 @@
 """Resources of what holds bytes: pools, volumes, file systems and their exports."""
 
 from standins.estate import Pool, Volume, written_bytes
+from standins.holding import snapshot_bytes
 from standins.redfish.ground import Ground
 from standins.redfish.shapes import (
     OK,
@@ -90,7 +91,8 @@ def pool(ground: Ground, pool: Pool, *, path: str, day: float) -> Resource:
         name=pool.name,
         Identifiers=[durable("UUID", pool.uuid)],
         Capacity=capacity(allocated=usable, consumed=sum(written),
-                           provisioned=pool.provisioned_bytes),
+                           provisioned=pool.provisioned_bytes,
+                           snapshots=snapshot_bytes(pool, day=day)),
         CapacitySources=link(f"{path}/CapacitySources"),
         RemainingCapacityPercent=max(0, 100 - 100 * sum(written) // usable),
         LowSpaceWarningThresholdPercents=[80, 90],

@@ -24,6 +24,7 @@ def modules() -> dict[str, str]:
         "format/bytes",
         "format/dates",
         "format/kinds",
+        "format/limits",
         "url/sift",
         "ui/runway-scale",
         "features/feeds/kinds",
@@ -186,3 +187,22 @@ def test_findings(page: Page, modules: dict[str, str], expression: str, wanted: 
 )
 def test_counted_kinds(page: Page, modules: dict[str, str], expression: str, wanted: object):
     assert call(page, modules["format/kinds"], expression) == wanted
+
+
+LIMIT = "{{attention: '{}', amount: {}, limit_amount: {}, limit: {{early_on: {}, likely_on: {}}}}}"
+
+
+@pytest.mark.parametrize(
+    ("facts", "wanted"),
+    [
+        (("over", 95, 90, "'2026-11-01'", "'2026-11-01'"), ["past limit", "106 % of its limit"]),
+        (("caution", 45, 90, "'2027-01-01'", "null"), ["beyond 2 y", "50 % of its limit"]),
+        (("clear", 0, 90, "null", "null"), ["no end in 2 y", "0 % of its limit"]),
+        (("unread", "null", 90, "null", "null"), ["no end in 2 y", ""]),
+        (("clear", 5, 0, "null", "null"), ["no end in 2 y", ""]),
+    ],
+)
+def test_limits(page: Page, modules: dict[str, str], facts: tuple[object, ...], wanted: list[str]):
+    limit = LIMIT.format(*facts)
+    told = call(page, modules["format/limits"], f"[m.limitDate({limit}), m.limitShare({limit})]")
+    assert told == wanted

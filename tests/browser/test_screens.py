@@ -225,7 +225,7 @@ def test_a_pools_own_marks_are_refused_out_of_order_kept_and_given_back(
     signed_in: Page, complaints: list[str]
 ):
     pool = open_pool(signed_in, "avocet-1 deep-1")
-    pool.margin.get_by_text("Marks", exact=True).click()
+    pool.open_marks()
     expect(pool.margin).to_contain_text("90, default")
     pool.keep_mark("limit, %", "70")
     expect(pool.margin.get_by_role("alert")).to_contain_text(
@@ -237,3 +237,50 @@ def test_a_pools_own_marks_are_refused_out_of_order_kept_and_given_back(
     expect(pool.margin).to_contain_text("× 85 %")
     pool.keep_mark("limit, %", "")
     expect(pool.margin).to_contain_text("90, default")
+
+
+def test_marks_of_a_class_are_set_where_one_of_its_pools_is_looked_at(signed_in: Page):
+    pool = open_pool(signed_in, "avocet-1 deep-1")
+    pool.open_marks()
+    pool.set_marks_of("class Deep")
+    pool.keep_mark("overcommit caution, %", "140")
+    expect(pool.margin).to_contain_text("140, class Deep")
+    pool.keep_mark("overcommit caution, %", "")
+    expect(pool.margin).to_contain_text("150, default")
+
+
+def test_what_ends_first_may_be_no_space_at_all(signed_in: Page):
+    pool = open_pool(signed_in, "plover-1 deep-2")
+    first, second = pool.ends_first().nth(0), pool.ends_first().nth(1)
+    expect(first).to_contain_text("I/O in the busy hours")
+    expect(first).to_contain_text(re.compile(r"9\d % of its limit"))
+    expect(second).to_contain_text("deep-2")
+    expect(second).to_contain_text("space")
+
+
+def test_today_tells_what_else_ends_and_leads_to_the_pools_of_that_array(signed_in: Page):
+    today = TodayPage(signed_in)
+    first = today.else_ends().get_by_role("button").first
+    expect(first).to_contain_text("plover-1")
+    expect(first).to_contain_text("I/O in the busy hours")
+    expect(today.else_ends()).to_contain_text("kelp")
+    first.click()
+    expect(signed_in).to_have_url(re.compile("array%3Aplover-1|array:plover-1"))
+    expect(today.rows.first).to_contain_text("plover-1")
+    expect(today.else_ends()).not_to_contain_text("kelp")
+
+
+def test_today_tells_how_good_its_dates_have_been(signed_in: Page):
+    record = signed_in.get_by_role("region", name="How good were we")
+    expect(record).to_contain_text(re.compile(r"\d+ pools of the estate, at the median"))
+    expect(record).to_contain_text(re.compile(r"in the 80 % band\s*\d+ % of [\d,.]+ days"))
+    expect(record).to_contain_text(re.compile(r"90 d ahead, off by\s*[\d.]+ %"))
+
+
+def test_what_is_read_anew_is_drawn_into_the_chart_that_stands(signed_in: Page):
+    pool = open_pool(signed_in, "plover-1 deep-2")
+    drawing = pool.chart.locator("svg")
+    drawing.evaluate("svg => svg.setAttribute('data-seen', 'yes')")
+    pool.grow("×3")
+    expect(signed_in.get_by_text("If it grew 3 times as fast:")).to_be_visible()
+    expect(drawing).to_have_attribute("data-seen", "yes")

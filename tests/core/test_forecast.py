@@ -73,6 +73,17 @@ def test_a_flat_pool_has_no_end_in_sight():
     assert likely_days(used, mark_tib=98) == np.inf
 
 
+def test_a_volume_that_nobody_writes_to_any_more_has_no_end_in_sight():
+    rng = np.random.default_rng(6)
+    used = 10 * TIB + np.cumsum(rng.normal(0.05, 0.01, (1, 300)), axis=1) * TIB
+    used[0, 200:] = used[0, 200]
+    learnt = forecast(used)
+    assert learnt.readings.last_column[0] == 299  # the source is believed
+    way = runway(learnt, mark_bytes=np.array([22 * TIB]), horizon_days=730)
+    assert np.isinf(way.likely_days[0])
+    assert abs(learnt.growth_bytes_per_day[0]) < 0.001 * TIB
+
+
 def test_what_stands_at_its_mark_is_there_today():
     assert likely_days(climbing(), mark_tib=19) == 0
 

@@ -9,6 +9,8 @@ import pytest
 from keelmark.core.forecast import Forecast, forecast, paths, runway
 from keelmark.core.units import percent_of
 from standins.estate import HISTORY_DAYS, make_estate
+from standins.measures import measures
+from standins.records import SUSTAINABLE_IOPS
 from tests.conftest import ANCHOR_ON
 
 HELD_OUT_DAYS = 60
@@ -160,3 +162,46 @@ def test_crossing_dates_beat_a_straight_line(pools_used):
     theirs = np.abs(line_days - truth)[grows]
     assert len(ours) >= 5
     assert ours.mean() < 0.5 * theirs.mean()
+
+
+@pytest.fixture(scope="module")
+def measured() -> dict[tuple[str, str], np.ndarray]:
+    """What the demo measured up to its eve, by uid and measure."""
+    estate = make_estate(size="demo", anchor_on=ANCHOR_ON)
+    return {
+        (line["uid"], line["measure"]): np.array([line["amounts"]], dtype=np.float64)
+        for line in measures(estate, last_day=HISTORY_DAYS - 1)
+        if line["doc"] == "measures"
+    }
+
+
+def days_to(amounts: np.ndarray, limit: int) -> float:
+    known = forecast(amounts, first_day=FIRST_DAY)
+    way = runway(known, mark_bytes=np.array([limit]), horizon_days=730)
+    return float(way.likely_days[0])
+
+
+def test_the_array_whose_io_ends_before_its_space_is_found(
+    demo: Demo, learnt: Forecast, measured: dict[tuple[str, str], np.ndarray]
+):
+    # 46,110 of 50,000, growing by 0.6 of that in a year: 3,890 / 75.8
+    days = days_to(measured["serial.TCO-PLOVER1", "iops"], SUSTAINABLE_IOPS["plover"])
+    assert days == pytest.approx(51, abs=9)
+    pools = [name for name in demo.names if name.startswith("plover-1")]
+    assert days < min(likely_days(demo, learnt, name) for name in pools)
+
+
+def test_the_cluster_whose_vms_arrive_runs_out_of_cpu_before_memory(
+    measured: dict[tuple[str, str], np.ndarray],
+):
+    held = {"cpu": 3 * 192 * 4, "memory": 3 * 2 * 1024**4}  # four hosts, one lost
+    ends = {of: days_to(measured["id.cluster/kelp", of], held[of]) for of in held}
+    # 1,880 of 2,304 CPUs; 45 % of those came within 400 days
+    assert ends["cpu"] == pytest.approx(424 / (1880 * 0.45 / 400), rel=0.15)
+    assert ends["memory"] > ends["cpu"]
+
+
+def test_snapshots_keep_their_pace(measured: dict[tuple[str, str], np.ndarray]):
+    ((_, amounts),) = [item for item in measured.items() if item[0][1] == "snapshots"]
+    known = forecast(amounts, first_day=FIRST_DAY)
+    assert known.growth_bytes_per_day[0] == pytest.approx(amounts[0, -1] * 0.9 / 365, rel=0.1)

@@ -63,6 +63,15 @@ def test_fewer_than_five_elders_are_nobodys_custom(n_kin):
     assert not forecast(used, kin=np.zeros(n_kin + 1, dtype=np.int64)).is_judged[0]
 
 
+def test_where_a_group_is_small_all_of_the_kind_are_kin():
+    used = grown(9)
+    used[0, : N_DAYS - 3] = np.nan
+    kin = np.array([1, 1, 1, 2, 2, 2, 2, 2, 2])
+    learnt = forecast(used, kin=kin)
+    assert learnt.n_kin[0] == 8
+    assert learnt.is_judged[0]
+
+
 def test_the_old_borrow_nothing():
     used = grown(8)
     with_kin = forecast(used, kin=np.zeros(8, dtype=np.int64))
@@ -101,6 +110,23 @@ def test_a_steady_past_gives_a_good_record_and_a_step_a_bad_one():
     assert record.n_tried.tolist() == [127, 127]
     inside = record.n_inside / record.n_tried
     assert inside[0] > inside[1]
+
+
+def test_where_the_day_of_a_horizon_was_not_read_the_one_before_stands_for_it():
+    used = grown(6)
+    used[:3, -1] = np.nan  # not read yet today
+    used[3, -4:] = np.nan
+    error = record_of(used).error_bytes
+    assert not np.isnan(error[[0, 1, 2, 4, 5]]).any()
+    assert np.isnan(error[3, 0]) or error[3, 0] > 0  # of earlier origins alone
+    learnt = forecast(used[:1, :-7])
+    said = paths(learnt, horizon_days=7, quantiles=(0.5,))[0, 0]
+    from_thirty = forecast(used[:1, :-30])
+    then = paths(from_thirty, horizon_days=7, quantiles=(0.5,))[0, 0]
+    from_ninety = forecast(used[:1, :-90])
+    before = paths(from_ninety, horizon_days=7, quantiles=(0.5,))[0, 0]
+    off = [used[0, -2] - said[5], used[0, -24] - then[6], used[0, -84] - before[6]]
+    assert error[0, 0] == pytest.approx(np.mean(np.abs(off)), rel=1e-6)
 
 
 def test_a_record_is_that_of_forecasts_made_then():

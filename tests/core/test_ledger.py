@@ -3,7 +3,16 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keelmark.core.errors import RangeError
-from keelmark.core.ledger import Attention, Ledger, Marks, attention_of, total
+from keelmark.core.ledger import (
+    DEFAULT_MARKS,
+    MARK_PAIRS,
+    Attention,
+    Ledger,
+    Marks,
+    attention_of,
+    marks_in_order,
+    total,
+)
 from keelmark.core.units import TIB
 from tests.core.strategies import amounts, ledgers
 
@@ -144,6 +153,12 @@ def test_a_state_is_left_later_than_it_is_entered(used_percent, likely_days, sto
     assert judged.attention == wanted
 
 
+def test_a_state_is_held_at_what_it_was_and_no_heavier():
+    ledger = Ledger(usable_bytes=100, used_bytes=0)
+    judged = attention_of(ledger, early_days=45, likely_days=90, stood=Attention.CAUTION)
+    assert judged.attention is Attention.CAUTION  # a tenth nearer it would be urgent
+
+
 @given(ledgers(), st.floats(0, 900), st.floats(0, 900), st.sampled_from(list(Attention)))
 def test_what_stood_never_makes_a_state_lighter_and_never_heavier_than_it_was(
     ledger, first, second, stood
@@ -153,3 +168,38 @@ def test_what_stood_never_makes_a_state_lighter_and_never_heavier_than_it_was(
     judged = attention_of(ledger, **days, stood=stood)
     assert WEIGHT[judged.attention] >= WEIGHT[plain.attention]
     assert WEIGHT[judged.attention] <= max(WEIGHT[plain.attention], WEIGHT[stood])
+
+
+@given(
+    st.fixed_dictionaries(
+        {},
+        optional={
+            "caution_percent": st.integers(1, 99),
+            "limit_percent": st.integers(2, 100),
+            "overcommit_caution_percent": st.integers(1, 999),
+            "overcommit_limit_percent": st.integers(2, 1000),
+            "lead_time_days": st.integers(0, 400),
+        },
+    )
+)
+def test_marks_of_several_levels_are_always_in_order_and_limits_stand(told):
+    marks = marks_in_order(**told)
+    for caution, limit in MARK_PAIRS:
+        assert 0 < getattr(marks, caution) < getattr(marks, limit)
+        assert getattr(marks, limit) == told.get(limit, DEFAULT_MARKS[limit])
+        wanted = told.get(caution, DEFAULT_MARKS[caution])
+        assert getattr(marks, caution) == min(wanted, getattr(marks, limit) - 1)
+    assert marks.lead_time_days == told.get("lead_time_days", 45)
+
+
+def test_marks_that_no_limit_can_be_are_refused():
+    with pytest.raises(RangeError):
+        marks_in_order(limit_percent=101)
+
+
+def test_a_judgement_speaks_of_what_it_judges():
+    ledger = Ledger(usable_bytes=100, used_bytes=85)
+    days = {"early_days": None, "likely_days": None}
+    assert attention_of(ledger, **days).because == "used is past the caution mark"
+    told = attention_of(ledger, **days, word="promised CPU")
+    assert told.because == "promised CPU is past the caution mark"

@@ -48,6 +48,13 @@ def test_a_series_that_often_rests_is_not_stuck():
     assert days_of(repaired(np.full((1, N_DAYS), 7.0))[1], Repair.STUCK) == []
 
 
+@pytest.mark.parametrize(("n_days", "is_stuck"), [(21, True), (22, False), (90, False)])
+def test_what_says_the_same_for_longer_than_three_weeks_is_at_rest(n_days, is_stuck):
+    used = busy()
+    used[0, N_DAYS - n_days :] = used[0, N_DAYS - n_days]
+    assert bool(days_of(repaired(used)[1], Repair.STUCK)) == is_stuck
+
+
 def test_a_stuck_source_with_days_unread_is_one_run():
     used = busy()
     used[0, 40:52] = used[0, 40]

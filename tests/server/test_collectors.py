@@ -108,6 +108,7 @@ def test_a_host_that_does_not_answer_leaves_the_others_their_say(hosts):
     told = collect(Protocol.LIBVIRT, far_end_of(hosts), progress=quiet)
     assert [h.name for h in of(told, HostDocument)] == ["kelp-2"]
     assert told.warnings[0].startswith("Host kelp-1 left out, its last good state stands")
+    assert str(hosts[0].parent) not in told.warnings[0]
     assert [c.of_uid for c in of(told, CompleteDocument)] == [of(told, HostDocument)[0].uid]
 
 

@@ -99,13 +99,13 @@ def carry_out(run, *, now=NOW):
 def test_everything_that_grows_is_forecast_once_and_its_run_ends(estate):
     run = plan_forecasts(now=NOW)
     assert {chunk.kind for chunk in run.chunks.all()} == {
-        "pool", "volume", "datastore", "bucket", "array", "site",
+        "pool", "volume", "datastore", "bucket", "array", "site", "account",
     }  # fmt: skip
-    assert ProcrastinateJob.objects.filter(task_name=runs.CHUNK_TASK).count() == 6
+    assert ProcrastinateJob.objects.filter(task_name=runs.CHUNK_TASK).count() == 7
     carry_out(run)
     assert (run.state, run.ended_at) == (RunState.DONE, NOW)
-    assert sum(chunk.n_series for chunk in run.chunks.all()) == 7
-    assert of("naa.1").growth_bytes_per_day == pytest.approx(20 * GIB, rel=0.02)
+    assert sum(chunk.n_series for chunk in run.chunks.all()) == 8
+    assert of("naa.1").growth_per_day == pytest.approx(20 * GIB, rel=0.02)
     # 6 TiB of 10: 9 TiB after 3 TiB at 20 GiB a day
     days = (of("uuid.s").limit_likely_on - NOW.date()).days
     assert days == pytest.approx(3 * 1024 / 20, abs=3)
@@ -116,10 +116,10 @@ def test_everything_that_grows_is_forecast_once_and_its_run_ends(estate):
 
 def test_a_thin_volume_ends_at_its_size_and_what_is_promised_has_its_own_dates(estate):
     carry_out(plan_forecasts(now=NOW))
-    assert of("naa.1").ceiling_bytes == 10 * TIB
-    assert of("uuid.s").ceiling_bytes is None
+    assert of("naa.1").ceiling == 10 * TIB
+    assert of("uuid.s").ceiling is None
     promised = of("uuid.p", Metric.PROVISIONED)
-    assert promised.growth_bytes_per_day == pytest.approx(0.2 * TIB, rel=0.02)
+    assert promised.growth_per_day == pytest.approx(0.2 * TIB, rel=0.02)
     assert promised.attention == "clear"  # 80 of 100 promised is no space written
     # 80 TiB promised of 100; the overcommit limit of 200 % comes after 120 TiB
     assert (promised.limit_likely_on - NOW.date()).days == pytest.approx(600, abs=9)
@@ -143,7 +143,7 @@ def test_only_what_was_read_since_is_made_again_and_everything_at_night(estate):
         into=Imported(),
     )  # fmt: skip
     again = plan_forecasts(now=later)
-    assert [chunk.kind for chunk in again.chunks.all()] == ["volume", "array", "site"]
+    assert [chunk.kind for chunk in again.chunks.all()] == ["volume", "array", "site", "account"]
     carry_out(again, now=later)
     assert of("naa.2").made_at == later
     assert of("naa.1").made_at == NOW

@@ -150,7 +150,7 @@ def test_a_forecast_has_a_fan_in_order(api, three_pools):
     path = forecast["path"]
     assert [len(path[name]) for name in ("p10", "p25", "p50", "p75", "p90")] == [30] * 5
     assert path["p10"][-1] <= path["p50"][-1] <= path["p90"][-1]
-    assert forecast["growth_bytes_per_day"] == pytest.approx(0.5 * TIB, rel=0.05)
+    assert forecast["growth_per_day"] == pytest.approx(0.5 * TIB, rel=0.05)
 
 
 @pytest.mark.parametrize("days", ["0", "x", "99999"])

@@ -99,17 +99,17 @@ def test_anything_that_fills_is_told_with_dates_findings_path_and_record(api, es
     assert told["path"]["p10"][-1] <= told["path"]["p50"][-1] <= told["path"]["p90"][-1]
     assert told["record"]["days"] == [7, 30, 90]
     assert told["record"]["n_tried"] > 0
-    assert told["marks_bytes"]["limit"] > 0
+    assert told["marks"]["limit"] > 0
     assert set(told["findings"]) == {
-        "shifts", "pace_changes", "repairs", "jumps", "weekly_swing_bytes",
-        "monthly_swing_bytes", "n_kin",
+        "shifts", "pace_changes", "repairs", "jumps", "weekly_swing",
+        "monthly_swing", "n_kin",
     }  # fmt: skip
 
 
 def test_growth_times_three_ends_three_times_as_soon(api, estate):
     def days_to_limit(growth):
         told = api.get(f"/forecasts/{estate['uuid.p']}", growth=growth).json()
-        return (told["limit"]["likely_on"], told["growth_bytes_per_day"])
+        return (told["limit"]["likely_on"], told["growth_per_day"])
 
     plain_on, plain = days_to_limit(1)
     faster_on, faster = days_to_limit(3)
@@ -121,7 +121,7 @@ def test_growth_times_three_ends_three_times_as_soon(api, estate):
 
 def test_a_jump_is_told_with_the_disks_that_made_it(api, estate):
     shifts = api.get(f"/forecasts/{estate['uuid.s']}").json()["findings"]["shifts"]
-    assert [shift["bytes"] for shift in shifts] == [pytest.approx(1500 * GIB, rel=0.01)]
+    assert [shift["amount"] for shift in shifts] == [pytest.approx(1500 * GIB, rel=0.01)]
     told = api.get(f"/contributors/{estate['uuid.s']}", days=30).json()
     assert told["part_kind"] == "disk"
     assert told["n_parts"] == 5
@@ -149,17 +149,17 @@ def test_growth_is_followed_down_the_layers(api, estate):
 def test_wholes_are_their_parts_added_up(api, estate):
     array = api.get(f"/forecasts/{estate['serial.h']}").json()
     pool = api.get(f"/forecasts/{estate['uuid.p']}").json()
-    assert array["growth_bytes_per_day"] == pytest.approx(pool["growth_bytes_per_day"], rel=0.01)
+    assert array["growth_per_day"] == pytest.approx(pool["growth_per_day"], rel=0.01)
     assert array["limit"]["likely_on"] == pool["limit"]["likely_on"]
-    assert array["marks_bytes"]["full"] == 20 * TIB
+    assert array["marks"]["full"] == 20 * TIB
     cluster = api.get(f"/forecasts/{estate['id.kelp']}").json()
-    assert cluster["marks_bytes"]["full"] == 10 * TIB
+    assert cluster["marks"]["full"] == 10 * TIB
     tenant = api.get(f"/forecasts/{estate['id.seabed']}").json()
-    assert tenant["marks_bytes"] == {"caution": None, "limit": None, "full": None}
+    assert tenant["marks"] == {"caution": None, "limit": None, "full": None}
     assert tenant["attention_because"] == "it has no quota to fill"
     # two disks that grow by a GiB a day each; three that arrived are a shift
-    assert tenant["growth_bytes_per_day"] == pytest.approx(2 * GIB, rel=0.05)
-    assert [s["bytes"] for s in tenant["findings"]["shifts"]] == [
+    assert tenant["growth_per_day"] == pytest.approx(2 * GIB, rel=0.05)
+    assert [s["amount"] for s in tenant["findings"]["shifts"]] == [
         pytest.approx(1500 * GIB, rel=0.01)
     ]
     sites = api.get("/forecasts", kind="site").json()["results"]
@@ -219,7 +219,7 @@ def test_a_reference_vm_that_is_set_counts_and_is_in_the_log(api, estate):
 
 def test_marks_are_the_nearest_and_say_whose_they_are(api, estate):
     def held(uid):
-        told = api.get(f"/marks/{estate[uid]}").json()
+        told = api.get(f"/marks/{estate[uid]}").json()["marks"]
         return {mark["name"]: (mark["holds"], mark["whose"]) for mark in told}
 
     site = Entity.objects.get(kind="site").pk
@@ -232,6 +232,8 @@ def test_marks_are_the_nearest_and_say_whose_they_are(api, estate):
     assert held("uuid.p") == {
         "caution_percent": (60, "site Skerry"), "limit_percent": (95, "own"),
         "lead_time_days": (45, "default"),
+        "overcommit_caution_percent": (150, "default"),
+        "overcommit_limit_percent": (200, "default"),
     }  # fmt: skip
     refresh(now=NOW)
     assert api.get(f"/pools/{estate['uuid.p']}").json()["limit_percent"] == 95
@@ -241,6 +243,43 @@ def test_marks_are_the_nearest_and_say_whose_they_are(api, estate):
     assert (entry.action, entry.before["limit_percent"], entry.after["limit_percent"]) == (
         "set marks", 95, None,
     )  # fmt: skip
+
+
+def test_marks_of_a_class_hold_for_its_pools_and_what_is_nearer_wins(api, estate):
+    def put(**body):
+        return api.send("PUT", f"/marks/{estate['uuid.p']}", **body)
+
+    assert put(level="class", limit_percent=70).status_code == 422  # the pool is of none
+    import_documents(
+        [PoolDocument(uid="uuid.p", array_uid="serial.h", name="swift-1", service_class="Swift",
+                      usable_bytes=20 * TIB, used_bytes=8 * TIB, provisioned_bytes=25 * TIB,
+                      read_at=NOW)],
+        into=Imported(),
+    )  # fmt: skip
+    told = put(level="class", caution_percent=50, overcommit_caution_percent=120).json()
+    holds = {mark["name"]: (mark["holds"], mark["whose"]) for mark in told["marks"]}
+    assert holds["overcommit_caution_percent"] == (120, "class Swift")
+    assert [level["title"] for level in told["levels"]] == ["own", "class Swift", "site Skerry"]
+    refresh(now=NOW)
+    carry_out(plan_forecasts(now=NOW + timedelta(hours=2)), now=NOW + timedelta(hours=2))
+    pool = api.get(f"/pools/{estate['uuid.p']}").json()
+    assert (pool["caution_percent"], pool["attention_because"]) == (
+        50, "overcommitted past 120 %",
+    )  # fmt: skip
+    promised = api.get(f"/forecasts/{estate['uuid.p']}", metric="provisioned").json()
+    assert promised["marks"]["caution"] == 24 * TIB
+    assert promised["attention"] == "caution"
+    entry = AuditEntry.objects.latest("pk")
+    assert (entry.subject_kind, entry.subject_name) == ("service class", "Swift")
+
+
+def test_marks_of_two_levels_that_cross_leave_the_limit_standing(api, estate):
+    assert api.send("PUT", f"/marks/{estate['uuid.p']}", caution_percent=85).status_code == 200
+    body = {"level": "site", "caution_percent": 60, "limit_percent": 70}
+    assert api.send("PUT", f"/marks/{estate['uuid.p']}", **body).status_code == 200
+    refresh(now=NOW)
+    pool = api.get(f"/pools/{estate['uuid.p']}").json()
+    assert (pool["caution_percent"], pool["limit_percent"]) == (69, 70)
 
 
 def test_marks_out_of_order_are_refused_with_their_field(api, estate):

@@ -45,12 +45,12 @@ def test_five_minute_means_come_back_with_their_gaps(uid):
 
 def test_late_and_corrected_means_are_rolled_up_again(uid):
     send(performance(uid, [10, 20], write_iops=[1, 4]))
-    assert roll_up() == 1
+    assert roll_up(now=NOW) == 1
     hour = "at, read_iops, peak_iops, n_steps"
     assert rows("readings_performance_hour", hour) == [(HOUR, 15, 24, 2)]
-    assert roll_up() == 0
+    assert roll_up(now=NOW) == 0
     send(performance(uid, [10, 20, 60]))
-    assert roll_up() == 1
+    assert roll_up(now=NOW) == 1
     assert rows("readings_performance_hour", hour) == [(HOUR, 30, 60, 3)]
     day = rows("readings_performance_day", "day, read_iops, write_iops, n_steps")
     assert day == [(HOUR.date(), 30, pytest.approx(2.5), 3)]
@@ -75,7 +75,7 @@ def test_counters_become_means_once_however_often_they_come(uid):
 def test_partitions_stand_ready_and_old_ones_are_dropped(uid):
     old = HOUR - timedelta(days=20)
     send(PerformanceDocument(uid=uid, first_at=old, read_iops=[1]))
-    roll_up()
+    roll_up(now=NOW)
     dropped = keep_partitions(today=HOUR.date())
     assert dropped == [f"readings_performance_{old:%Y%m%d}"]
     assert rows("readings_performance", "read_iops") == []

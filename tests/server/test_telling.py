@@ -28,14 +28,14 @@ def found(**seen):
 
 
 def shift(days_ago, size):
-    return {"on": (TODAY - timedelta(days=days_ago)).isoformat(), "bytes": size}
+    return {"on": (TODAY - timedelta(days=days_ago)).isoformat(), "amount": size}
 
 
 def change(days_ago, before, after):
     return {
         "on": (TODAY - timedelta(days=days_ago)).isoformat(),
-        "before_bytes_per_day": before,
-        "after_bytes_per_day": after,
+        "before_per_day": before,
+        "after_per_day": after,
     }
 
 
@@ -73,7 +73,7 @@ def told(**changes):
          f"<{round(0.7 * TIB)}>/wk; faster since 24 Sep"),
         (found(pace_changes=[change(60, TIB, 0)]), f"<{round(0.7 * TIB)}>/wk; slower since 24 Sep"),
         (found(pace_changes=[change(160, TIB, 0)]), f"<{round(0.7 * TIB)}>/wk"),
-        (found(n_kin=9), f"<{round(0.7 * TIB)}>/wk; too young, paced by 9 of its class"),
+        (found(n_kin=9), f"<{round(0.7 * TIB)}>/wk; too young, paced by 9 of its kin"),
         ({"ledger": Ledger(usable_bytes=TIB, used_bytes=0, provisioned_bytes=2 * TIB),
           "growth_bytes_per_day": 0.0},
          "flat: nothing grows here; overcommit 200 %"),
@@ -91,7 +91,7 @@ def test_a_reason_tells_the_most_telling_fact_first(changes, wanted):
 def forecast(**changes):
     known = {
         "as_of": TODAY,
-        "growth_bytes_per_day": TIB // 2,
+        "growth_per_day": TIB // 2,
         "limit_early_on": TODAY + timedelta(days=30),
         "limit_likely_on": TODAY + timedelta(days=40),
         "limit_late_on": None,
@@ -149,7 +149,7 @@ def test_an_unknown_promise_has_no_arithmetic(figure):
 
 
 def test_an_unjudged_pool_tells_why_in_its_working():
-    unjudged = forecast(growth_bytes_per_day=None, unjudged_because="only 3 days read")
+    unjudged = forecast(growth_per_day=None, unjudged_because="only 3 days read")
     assert steps_of("ends", of=unjudged)["growth"].text == "only 3 days read"
 
 

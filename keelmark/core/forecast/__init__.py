@@ -11,7 +11,7 @@ from keelmark.core.forecast.engine import (
     paths,
     runway,
 )
-from keelmark.core.forecast.record import Record, record_of
+from keelmark.core.forecast.record import Record, RecordOfMany, record_of, record_of_many
 from keelmark.core.forecast.repairs import Repair
 from keelmark.core.forecast.rhythm import Rhythm
 from keelmark.core.forecast.sharing import (
@@ -32,6 +32,7 @@ __all__ = [
     "PaceChanges",
     "Reconciled",
     "Record",
+    "RecordOfMany",
     "Repair",
     "Rhythm",
     "Runway",
@@ -40,5 +41,6 @@ __all__ = [
     "paths",
     "reconcile",
     "record_of",
+    "record_of_many",
     "runway",
 ]

@@ -41,7 +41,8 @@ def borrow(
     variance : PowerLaw
         In shares of the level too.
     kin : (n_series,) int64
-        Group of each series, NO_KIN where it has none.
+        Group of each series, NO_KIN where it has none. Where a group is too small, all that
+        have a group are kin: they are of one kind.
     n_span_days : (n_series,) int64
         Days from the first to the last reading.
     is_elder : (n_series,) bool
@@ -67,6 +68,8 @@ def borrow(
     is_young = (n_span_days <= max_days) & (kin != NO_KIN)
     for group in np.unique(kin[is_young]):
         elders = np.flatnonzero((kin == group) & is_elder)
+        if len(elders) < MIN_KIN:  # of its kind, then
+            elders = np.flatnonzero((kin != NO_KIN) & is_elder)
         if len(elders) < MIN_KIN:
             continue
         rows = np.flatnonzero((kin == group) & is_young)

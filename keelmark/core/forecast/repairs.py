@@ -15,6 +15,7 @@ ODD_STEPS = 3.0  # usual daily steps
 ODD_LEVEL_SHARE = 0.01  # of the level; smaller oddities change no date
 ODD_MAX_SHARE = 0.05  # more than this and it is a rhythm, not a fault
 STUCK_DAYS = 5  # as many equal readings to the byte, where days otherwise differ
+AT_REST_DAYS = 22  # equal for longer than three weeks it is not the source: nothing is written
 STUCK_MAX_REST_SHARE = 0.05  # of other days without a change; more and it is a quiet series
 SLIP_SPREADS = 8.0  # daily spreads that putting two days the other way round must save
 Int8s = NDArray[np.int8]
@@ -81,7 +82,8 @@ def _odd_readings(aligned: Float64s, *, filled: Float64s) -> Bools:
 def _stuck(aligned: Float64s) -> Bools:
     """Days that repeat the reading before to the byte, in a run, where days otherwise differ.
 
-    The first day of a run is believed. Unread days neither end a run nor lengthen it.
+    The first day of a run is believed, and all of a run that is too long for a fault: what is
+    full or not used any more. Unread days neither end a run nor lengthen it.
     """
     n_series, n_days = aligned.shape
     filled = _held(aligned)
@@ -91,7 +93,7 @@ def _stuck(aligned: Float64s) -> Bools:
     changes = np.cumsum(is_read & ~is_same, axis=1)  # which run each day is in
     at = np.arange(n_series)[:, None] * (n_days + 1) + changes
     length = np.bincount(at[is_same], minlength=n_series * (n_days + 1))[at]
-    is_long = is_same & (length >= STUCK_DAYS - 1)
+    is_long = is_same & (length >= STUCK_DAYS - 1) & (length < AT_REST_DAYS - 1)
     n_other = np.maximum((is_read & ~is_long).sum(axis=1, keepdims=True), 1)
     is_busy = (is_same & ~is_long).sum(axis=1, keepdims=True) <= STUCK_MAX_REST_SHARE * n_other
     stuck: Bools = is_long & is_busy & (is_long.sum(axis=1, keepdims=True) < n_other)

@@ -11,6 +11,7 @@ MEAN_ABS_TO_SPREAD = 1.2533  # sqrt(pi / 2), of a normal distribution
 PRIOR_TRIALS = 2.0  # what the spread of the steps counts for beside tried forecasts
 SPREAD_FACTOR = 1.0  # bench/forecast
 STEP_DAYS = 56  # of the newest steps a prior is made of
+PACE_DAYS = 300.0  # bench/forecast: over which a pace is learnt, about
 LAG_DAYS = 14  # steps this far apart still answer each other
 N_POWERS = 3
 TINY = 1e-300
@@ -73,7 +74,9 @@ def fitted(
 ) -> PowerLaw:
     """Return the law that the errors (n_trials, n_series) of tried forecasts follow.
 
-    With few trials the prior counts for more.
+    With few trials the prior counts for more. The errors are those by which the pace itself
+    was chosen, so they flatter it, the more the farther ahead: a pace learnt over so many days
+    is as unsure as what wandered within them, wander / days, and that much is added.
     """
     spreads, masses, sizes = [], [], np.unique(horizons_days)
     for ahead in sizes:
@@ -89,10 +92,11 @@ def fitted(
     n_trials = is_tried.sum(axis=0)
     trust = n_trials / (n_trials + PRIOR_TRIALS) * SPREAD_FACTOR**2
     rest = SPREAD_FACTOR**2 - trust
+    wander = trust * law[1] + rest * prior.wander
     return PowerLaw(
         noise=trust * law[0] + rest * prior.noise,
-        wander=trust * law[1] + rest * prior.wander,
-        drift=trust * law[2] + rest * prior.drift,
+        wander=wander,
+        drift=trust * law[2] + rest * prior.drift + wander / PACE_DAYS,
     )
 
 

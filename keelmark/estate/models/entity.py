@@ -35,6 +35,8 @@ class MarksMixin(models.Model):
 
     caution_percent = models.PositiveSmallIntegerField(null=True)
     limit_percent = models.PositiveSmallIntegerField(null=True)
+    overcommit_caution_percent = models.PositiveSmallIntegerField(null=True)
+    overcommit_limit_percent = models.PositiveSmallIntegerField(null=True)
     lead_time_days = models.PositiveSmallIntegerField(null=True)
 
     class Meta:
@@ -64,6 +66,12 @@ class Entity(MarksMixin):
                 condition=Q(caution_percent__isnull=True)
                 | Q(limit_percent__isnull=True)
                 | Q(caution_percent__lt=F("limit_percent")),
+            ),
+            models.CheckConstraint(
+                name="entity_overcommit_marks_in_order",
+                condition=Q(overcommit_caution_percent__isnull=True)
+                | Q(overcommit_limit_percent__isnull=True)
+                | Q(overcommit_caution_percent__lt=F("overcommit_limit_percent")),
             ),
         ]
 

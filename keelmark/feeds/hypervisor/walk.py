@@ -79,4 +79,10 @@ def _read(address: str, *, far_end: FarEnd) -> Raw | str:
         told: Raw = json.loads(done.stdout)
     except ValueError as exc:
         raise AnswerError(url=address, why="it is cut off") from exc
-    return str(told["error"]) if "error" in told else told
+    return _without_folder(str(told["error"]), address=address) if "error" in told else told
+
+
+def _without_folder(told: str, *, address: str) -> str:
+    """Leave the name of a file: in which folder it lies is the address's to say."""
+    folder = f"{PurePosixPath(urlsplit(address).path).parent}/"
+    return told if folder == "//" else told.replace(folder, "")

@@ -64,9 +64,10 @@ def carry_out(*, run_id: int) -> Run:
 def _ask_followers(imported: Imported) -> None:
     """Have made anew what the run bears on: counters alone move no date and join nothing."""
     difference = imported.difference
-    if imported.n_daily:
+    is_other = bool(difference.n_new or difference.n_changed or difference.n_retired)
+    if imported.n_daily or is_other:  # a size or an owner moves dates as a reading does
         ask_refresh()
-    if difference.n_new or difference.n_changed or difference.n_retired:
+    if is_other:
         ask_joining()
 
 

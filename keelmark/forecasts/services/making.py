@@ -24,7 +24,7 @@ MARKS = ("caution", "limit", "full")
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Subjects:
-    """Whose used bytes are forecast: ids in order, marks in bytes, sizes, groups of kin.
+    """What is forecast: ids in order, marks in bytes, sizes, groups of kin.
 
     Arrays are (n_series,); NO_MARK where a thing has none, inf where nothing ends it.
     """
@@ -42,6 +42,7 @@ class Made:
     learnt: Forecast
     record: Record
     series: Series
+    marks: dict[str, Int64s]
     ways: dict[str, Runway]
     said: dict[str, list[date | None]]
     now: datetime
@@ -50,6 +51,18 @@ class Made:
         """Return the day of a series' last reading."""
         column = int(self.learnt.readings.last_column[index])
         return self.series.on(column) if column >= 0 else None
+
+    def crossed_on(self, index: int) -> date | None:
+        """Return since when the readings stand at the limit mark, None where they do not.
+
+        What stood there before the first reading has no such day.
+        """
+        used = self.series.used_bytes[index]
+        read = np.flatnonzero(~np.isnan(used))
+        is_below = used[read] < self.marks["limit"][index]
+        if len(read) == 0 or is_below[-1] or not is_below.any():
+            return None
+        return self.series.on(int(read[np.flatnonzero(is_below)[-1] + 1]))
 
     def days_left(self, mark: str, *, which: str, index: int) -> float | None:
         """Return a runway from today: what has passed since the last reading is gone from it."""
@@ -60,11 +73,11 @@ class Made:
         return max(0.0, days - (self.now.date() - as_of).days)
 
 
-def make(subjects: Subjects, *, now: datetime, amount: str = "used_bytes") -> Made:
-    """Read the history of all subjects and forecast it."""
+def make(subjects: Subjects, *, now: datetime) -> Made:
+    """Read the used bytes of all subjects and forecast them."""
     today = now.date()
     first_on = today - timedelta(days=LEARNT_DAYS - 1)
-    series = series_of(subjects.ids.tolist(), first_on=first_on, last_on=today, amount=amount)
+    series = series_of(subjects.ids.tolist(), first_on=first_on, last_on=today)
     return made_of(series, subjects=subjects, now=now)
 
 
@@ -83,6 +96,7 @@ def made_of(series: Series, *, subjects: Subjects, now: datetime) -> Made:
         learnt=learnt,
         record=record,
         series=series,
+        marks=subjects.marks,
         ways={
             mark: runway(learnt, mark_bytes=level, horizon_days=HORIZON_DAYS)
             for mark, level in subjects.marks.items()
@@ -122,24 +136,25 @@ def kept_fields(made: Made, *, index: int, judgement: Judgement) -> dict[str, An
     return {
         "made_at": made.now,
         "as_of": as_of,
-        "growth_bytes_per_day": round(float(learnt.growth_bytes_per_day[index]))
-        if is_judged
-        else None,
+        "growth_per_day": float(learnt.growth_bytes_per_day[index]) if is_judged else None,
         "unjudged_because": learnt.reasons[index],
         "attention": judgement.attention,
         "attention_because": judgement.because,
-        "limit_chance": _known(float(made.ways["limit"].chance_within[index])),
+        "limit_chance": None
+        if made.marks["limit"][index] == NO_MARK
+        else _known(float(made.ways["limit"].chance_within[index])),
+        "crossed_on": made.crossed_on(index),
         "said_week_ago_on": made.said["week"][index],
         "said_month_ago_on": made.said["month"][index],
         "sort_on": dates["limit_likely_on"] or dates["limit_early_on"] or FAR_ON,
-        "last_bytes": _known(float(learnt.last_bytes[index])),
-        "level_bytes": _known(float(learnt.level_bytes[index])),
+        "last_amount": _known(float(learnt.last_bytes[index])),
+        "level": _known(float(learnt.level_bytes[index])),
         "noise_variance": _known(float(learnt.noise_variance[index])),
         "wander_variance": _known(float(learnt.wander_variance[index])),
         "drift_variance": _known(float(learnt.drift_variance[index])),
-        "ceiling_bytes": ceiling if np.isfinite(ceiling) else None,
-        "by_weekday_bytes": _told(learnt.rhythm.by_weekday[index]),
-        "by_month_slot_bytes": _told(learnt.rhythm.by_month_slot[index]),
+        "ceiling": ceiling if np.isfinite(ceiling) else None,
+        "by_weekday": _told(learnt.rhythm.by_weekday[index]),
+        "by_month_slot": _told(learnt.rhythm.by_month_slot[index]),
         "findings": findings_of(learnt, index=index, as_of=as_of),
         "record": record_told(made.record, index=index),
         **dates,
@@ -155,6 +170,7 @@ def judgement_of(
     stood: str | None,
     without: str,
     has_end: bool = True,
+    word: str = "used",
 ) -> Judgement:
     """Return how a thing stands; ``without`` says why nothing can fill what has no ledger."""
     is_unread = made.now - read_at > ALLOWED_AGE
@@ -171,6 +187,7 @@ def judgement_of(
         likely_days=likely,
         is_unread=is_unread,
         stood=Attention(stood) if stood else None,
+        word=word,
     )
 
 

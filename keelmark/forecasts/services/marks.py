@@ -1,35 +1,61 @@
-"""Writes the marks of things."""
+"""Writes the marks of things, classes and sites."""
 
 from django.contrib.auth.models import User
 from django.db import transaction
+from django.db.models import Q
+from django.db.models.functions import Now
 
 from keelmark.access.services import audit
+from keelmark.core.ledger import MARK_PAIRS
 from keelmark.estate import selectors as estate
-from keelmark.estate.models import Entity
+from keelmark.estate.models import Entity, ServiceClass
 from keelmark.feeds.services.schedule import ask_refresh
-from keelmark.forecasts.errors import MarksOutOfOrderError
-from keelmark.forecasts.marks import FIELDS, marks_told
+from keelmark.forecasts.errors import MarksOutOfOrderError, NoSuchLevelError
+from keelmark.forecasts.marks import FIELDS, Level, holding, levels_of
+from keelmark.forecasts.models import ThingForecast
 
 
 @transaction.atomic
-def set_marks(*, actor: User, entity_id: int, marks: dict[str, int | None]) -> Entity:
-    """Set what is given of a thing's own marks, None for the next farther one's.
+def set_marks(
+    *, actor: User, entity_id: int, marks: dict[str, int | None], level: str = "own"
+) -> Entity:
+    """Set what is given of the marks of a thing, its class or its site; None takes one away.
 
-    Raise MarksOutOfOrderError unless the caution mark that holds then is below the limit mark.
+    Raise MarksOutOfOrderError unless each caution mark that holds there then is below its
+    limit mark, NoSuchLevelError where the thing has no such class or site.
     """
     found = estate.entities_for(actor).select_related("site")
     entity = found.select_for_update(of=("self",)).get(pk=entity_id)
-    before = {name: getattr(entity, name) for name in FIELDS}
-    for name, percent in marks.items():
-        setattr(entity, name, percent)
-    holds = {told.name: told.holds for told in marks_told(entity)}
-    if holds["caution_percent"] >= holds["limit_percent"]:
-        raise MarksOutOfOrderError(
-            caution_percent=holds["caution_percent"], limit_percent=holds["limit_percent"]
-        )
-    entity.save(update_fields=list(FIELDS))
-    after = {name: getattr(entity, name) for name in FIELDS}
-    audit(actor, action="set marks", kind=str(entity.kind), subject_id=entity.pk,
-          name=entity.name, before=before, after=after)  # fmt: skip
+    levels = levels_of(entity)
+    at = next((n for n, known in enumerate(levels) if known.name == level), None)
+    if at is None:
+        raise NoSuchLevelError(level=level, kind=str(entity.kind), name=entity.name)
+    holder = levels[at].holder
+    before = levels[at].told
+    for name, amount in marks.items():
+        setattr(holder, name, amount)
+    _check_order(holding([known.holder for known in levels[at:]]))
+    holder.save(update_fields=list(FIELDS))
+    ThingForecast.objects.filter(_bears_on(levels[at])).update(marks_set_at=Now())
+    audit(actor, action="set marks", kind=_kind(holder), subject_id=holder.pk,
+          name=holder.name, before=before, after=levels[at].told)  # fmt: skip
     ask_refresh()
     return entity
+
+
+def _check_order(holds: dict[str, int]) -> None:
+    for caution, limit in MARK_PAIRS:
+        if holds[caution] >= holds[limit]:
+            raise MarksOutOfOrderError(
+                field=caution, caution_percent=holds[caution], limit_percent=holds[limit]
+            )
+
+
+def _bears_on(level: Level) -> Q:
+    if isinstance(level.holder, ServiceClass):
+        return Q(entity__as_pool__service_class=level.holder)
+    return Q(entity=level.holder) | Q(entity__site=level.holder)
+
+
+def _kind(holder: Entity | ServiceClass) -> str:
+    return "service class" if isinstance(holder, ServiceClass) else str(holder.kind)

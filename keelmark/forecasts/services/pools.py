@@ -10,10 +10,11 @@ from keelmark.core.arrays import Float64s
 from keelmark.core.forecast.kin import NO_KIN
 from keelmark.core.ledger import Attention, Judgement, attention_of
 from keelmark.estate import selectors as estate
-from keelmark.estate.models import Pool, Volume
+from keelmark.estate.models import Kind, Pool, Volume
 from keelmark.feeds.selectors import allowed_ages
-from keelmark.forecasts.models import PoolForecast, Reach
+from keelmark.forecasts.models import Metric, PoolForecast, Reach
 from keelmark.forecasts.reasons import Leader, reason_of
+from keelmark.forecasts.services.estate_record import tell_record
 from keelmark.forecasts.services.making import ALLOWED_AGE, Made, Subjects, kept_fields, make
 from keelmark.readings.selectors import series_of
 
@@ -54,6 +55,7 @@ def refresh(*, now: datetime) -> int:
             update_fields=fields,
         )
         PoolForecast.objects.exclude(pool_id__in=[pool.pk for pool in pools]).delete()
+    tell_record(Kind.POOL, Metric.USED, now=now)
     log.info("forecasts_made", n_pools=len(rows))
     return len(rows)
 

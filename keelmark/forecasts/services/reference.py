@@ -1,13 +1,17 @@
-"""Writes the reference VM in which berths are counted."""
+"""Writes the VM in whose size berths are counted."""
 
-from datetime import UTC, datetime
+from dataclasses import asdict
+from datetime import UTC, datetime, timedelta
 
 from django.contrib.auth.models import User
 from django.db import transaction
 
 from keelmark.access.services import audit
 from keelmark.core.berths import ReferenceVm
-from keelmark.forecasts.models import ReferenceSize
+from keelmark.forecasts.berths import median_vm
+from keelmark.forecasts.models import MedianSize, ReferenceSize
+
+HELD_FOR = timedelta(hours=1)
 
 
 @transaction.atomic
@@ -28,6 +32,15 @@ def set_reference_vm(*, actor: User, reference: ReferenceVm | None) -> None:
             pk=1, defaults={**after, "set_at": datetime.now(UTC)}
         )
     audit(actor, action="set reference VM", kind="berths", before=before, after=after)
+
+
+def tell_median(*, now: datetime) -> bool:
+    """Find the median VM unless that was done lately; return whether it was done."""
+    if MedianSize.objects.filter(set_at__gte=now - HELD_FOR).exists():
+        return False
+    size = asdict(median_vm(now=now))
+    MedianSize.objects.update_or_create(pk=1, defaults={**size, "set_at": now})
+    return True
 
 
 def _told(kept: ReferenceSize) -> dict[str, int]:

@@ -8,8 +8,10 @@ from django.db.models import Q
 
 from keelmark.estate.models import Kind
 from keelmark.feeds.services.jobs import defer
-from keelmark.forecasts.models import ChunkState, ForecastChunk, ForecastRun, RunState
-from keelmark.forecasts.services.things import WAYS, forecast_range, wanting
+from keelmark.forecasts.models import ChunkState, ForecastChunk, ForecastRun, Metric, RunState
+from keelmark.forecasts.services.estate_record import tell_record
+from keelmark.forecasts.services.things import forecast_range, wanting
+from keelmark.forecasts.services.ways import WAYS
 from keelmark.forecasts.services.wholes import OWNERS, forecast_wholes, wanting_wholes
 
 log = structlog.get_logger()
@@ -46,9 +48,11 @@ def plan_nightly(*, now: datetime) -> ForecastRun | None:
 def _planned(*, now: datetime, is_everything: bool) -> ForecastRun | None:
     run = ForecastRun(asked_at=now, is_everything=is_everything)
     chunks = [
-        ForecastChunk(run=run, kind=kind, first_id=ids[0], last_id=ids[-1], touched_at=now)
-        for kind in (*WAYS, *OWNERS)
-        for ids in _ranges(kind, run=run, now=now)
+        ForecastChunk(
+            run=run, kind=kind, metric=metric, first_id=ids[0], last_id=ids[-1], touched_at=now
+        )
+        for kind, metric in (*WAYS, *((kind, Metric.USED) for kind in OWNERS))
+        for ids in _ranges(kind, metric, run=run, now=now)
     ]
     if not chunks:
         return None
@@ -62,12 +66,12 @@ def _planned(*, now: datetime, is_everything: bool) -> ForecastRun | None:
     return run
 
 
-def _ranges(kind: Kind, *, run: ForecastRun, now: datetime) -> list[list[int]]:
+def _ranges(kind: Kind, metric: Metric, *, run: ForecastRun, now: datetime) -> list[list[int]]:
     since = now if run.is_everything else None
     found = (
-        wanting_wholes(kind, since=since, now=now)
-        if kind in OWNERS
-        else wanting(kind, since=since, now=now)
+        wanting(kind, metric, since=since, now=now)
+        if (kind, metric) in WAYS
+        else wanting_wholes(kind, since=since, now=now)
     )
     ids = list(found.values_list("pk", flat=True))
     return [ids[at : at + CHUNK_THINGS] for at in range(0, len(ids), CHUNK_THINGS)]
@@ -82,32 +86,39 @@ def carry_out_chunk(*, chunk_id: int, now: datetime) -> ForecastChunk | None:
         return None
     chunk = ForecastChunk.objects.select_related("run").get(pk=chunk_id)
     try:
-        make_range = forecast_wholes if chunk.kind in OWNERS else forecast_range
-        chunk.n_series = make_range(
-            Kind(chunk.kind),
-            first_id=chunk.first_id,
-            last_id=chunk.last_id,
-            since=chunk.run.asked_at if chunk.run.is_everything else None,
-            now=now,
-        )
+        chunk.n_series = _make(chunk, now=now)
     except Exception as exc:
         _end(chunk, state=ChunkState.FAILED, problem=f"{type(exc).__name__}: {exc}"[:400])
         raise
-    _end(chunk, state=ChunkState.DONE)
+    if _end(chunk, state=ChunkState.DONE):
+        for kind, metric in chunk.run.chunks.values_list("kind", "metric").distinct().order_by():
+            tell_record(Kind(kind), Metric(metric), now=now, is_due=chunk.run.is_everything)
     return chunk
 
 
+def _make(chunk: ForecastChunk, *, now: datetime) -> int:
+    kind, metric = Kind(chunk.kind), Metric(chunk.metric)
+    since = chunk.run.asked_at if chunk.run.is_everything else None
+    ids = {"first_id": chunk.first_id, "last_id": chunk.last_id}
+    if (kind, metric) in WAYS:
+        return forecast_range(kind, metric, **ids, since=since, now=now)
+    return forecast_wholes(kind, **ids, since=since, now=now)
+
+
 @transaction.atomic
-def _end(chunk: ForecastChunk, *, state: ChunkState, problem: str = "") -> None:
+def _end(chunk: ForecastChunk, *, state: ChunkState, problem: str = "") -> bool:
+    """End a chunk; return whether its run ended with it."""
     chunk.state, chunk.problem = state, problem
     chunk.save(update_fields=["state", "problem", "n_series"])
     run = ForecastRun.objects.select_for_update().get(pk=chunk.run_id)
-    if run.state == RunState.RUNNING and not run.chunks.filter(state__in=OPEN).exists():
-        has_failed = run.chunks.filter(state=ChunkState.FAILED).exists()
-        run.state = RunState.FAILED if has_failed else RunState.DONE
-        run.ended_at = chunk.touched_at
-        run.save(update_fields=["state", "ended_at"])
-        log.info("forecast_run_ended", run_id=run.pk, state=run.state)
+    if run.state != RunState.RUNNING or run.chunks.filter(state__in=OPEN).exists():
+        return False
+    has_failed = run.chunks.filter(state=ChunkState.FAILED).exists()
+    run.state = RunState.FAILED if has_failed else RunState.DONE
+    run.ended_at = chunk.touched_at
+    run.save(update_fields=["state", "ended_at"])
+    log.info("forecast_run_ended", run_id=run.pk, state=run.state)
+    return True
 
 
 def sweep_chunks(*, now: datetime) -> int:

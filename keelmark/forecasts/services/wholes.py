@@ -1,4 +1,4 @@
-"""Makes forecasts of wholes: arrays, sites, clusters and tenants over their parts.
+"""Makes forecasts of wholes over their parts: arrays, sites, clusters, tenants, accounts.
 
 A whole is forecast from the sum of its parts' readings, each part's gaps bridged first: a day on
 which one of them was not read is not a day on which the whole shrank.
@@ -16,7 +16,17 @@ from keelmark.core.arrays import Int64s
 from keelmark.core.forecast.kin import NO_KIN
 from keelmark.core.forecast.robust import gaps_filled
 from keelmark.core.ledger import Ledger
-from keelmark.estate.models import Datastore, Entity, Kind, Pool, Tenant, VirtualDisk
+from keelmark.estate.models import (
+    Account,
+    Bucket,
+    Datastore,
+    Entity,
+    Kind,
+    Pool,
+    Project,
+    Tenant,
+    VirtualDisk,
+)
 from keelmark.forecasts.marks import nearest_marks
 from keelmark.forecasts.models import Metric, ThingForecast
 from keelmark.forecasts.services.making import (
@@ -40,12 +50,14 @@ class _Parts:
     size: str
     used: str
     promised: str
+    quota: type[Tenant | Project | Account] | None = None  # it ends there, not at its parts' size
 
 
 # A pool that a cluster builds over volumes of other pools is counted with those.
 _POOLS = Pool.objects.filter(entity__retired_at=None, array__isnull=False)
 _STORES = Datastore.objects.filter(entity__retired_at=None, size_bytes__isnull=False)
 _DISKS = VirtualDisk.objects.filter(entity__retired_at=None)
+_BUCKETS = Bucket.objects.filter(entity__retired_at=None)
 OWNERS: dict[Kind, _Parts] = {
     Kind.ARRAY: _Parts(
         found=_POOLS, owner="array_id", size="usable_bytes", used="used_bytes",
@@ -61,7 +73,15 @@ OWNERS: dict[Kind, _Parts] = {
     ),
     Kind.TENANT: _Parts(
         found=_DISKS, owner="entity__tenant_id", size="size_bytes", used="on_array_bytes",
-        promised="size_bytes",
+        promised="size_bytes", quota=Tenant,
+    ),
+    Kind.PROJECT: _Parts(
+        found=_DISKS, owner="vm__project_id", size="size_bytes", used="on_array_bytes",
+        promised="size_bytes", quota=Project,
+    ),
+    Kind.ACCOUNT: _Parts(
+        found=_BUCKETS, owner="account_id", size="used_bytes", used="used_bytes",
+        promised="used_bytes", quota=Account,
     ),
 }  # fmt: skip
 PARTS_AT_ONCE = 5000
@@ -73,7 +93,7 @@ class _Whole:
 
     entity: Entity
     part_ids: list[int]
-    usable_bytes: int | None  # a tenant's quota; None where it has none
+    usable_bytes: int | None  # its quota, where it has one; None where nothing ends it
     used_bytes: int
     provisioned_bytes: int | None
     oldest_read_at: datetime
@@ -93,7 +113,9 @@ class _Whole:
 
 def wanting_wholes(kind: Kind, *, since: datetime | None, now: datetime) -> QuerySet[Entity]:
     """Return the wholes of a kind that want a forecast."""
-    own = ThingForecast.objects.filter(entity_id=OuterRef("pk"), metric=Metric.USED)
+    own = ThingForecast.objects.of_these_marks().filter(
+        entity_id=OuterRef("pk"), metric=Metric.USED
+    )
     stands = own.filter(Q(made_at__gte=since) if since else Q(made_at__gte=now - RESTS))
     of_kind = OWNERS[kind]
     parts = of_kind.found.filter(**{of_kind.owner: OuterRef("pk")})
@@ -121,6 +143,7 @@ def forecast_wholes(
                 entity=whole.entity,
                 metric=Metric.USED,
                 kind=kind,
+                size_amount=whole.usable_bytes,
                 **kept_fields(
                     made,
                     index=index,
@@ -149,7 +172,11 @@ def _wholes(kind: Kind, *, entities: list[Entity]) -> list[_Whole]:
     by_owner: dict[int, list[tuple[Any, ...]]] = {}  # Any: the columns' own types
     for owner_id, *books in rows:
         by_owner.setdefault(owner_id, []).append(tuple(books))
-    quotas = dict(Tenant.objects.filter(pk__in=ids).values_list("pk", "quota_bytes"))
+    quotas = (
+        dict(of_kind.quota._default_manager.filter(pk__in=ids).values_list("pk", "quota_bytes"))
+        if of_kind.quota is not None
+        else {}
+    )
     wholes = []
     for entity in entities:
         parts = by_owner.get(entity.pk, [])
@@ -162,7 +189,7 @@ def _wholes(kind: Kind, *, entities: list[Entity]) -> list[_Whole]:
                 entity=entity,
                 part_ids=[part[0] for part in parts],
                 usable_bytes=(
-                    quotas.get(entity.pk) if kind == Kind.TENANT else sum(part[1] for part in parts)
+                    quotas.get(entity.pk) if of_kind.quota else sum(part[1] for part in parts)
                 ),
                 used_bytes=sum(part[2] or 0 for part in parts),
                 provisioned_bytes=sum(known) if len(known) == len(parts) else None,

@@ -26,6 +26,15 @@ class PoolPage:
             "radio", name=times, exact=True
         ).click()
 
+    def ends_first(self) -> Locator:
+        return self.page.get_by_role("list", name="What ends first").get_by_role("listitem")
+
+    def open_marks(self) -> None:
+        self.margin.get_by_text("Marks", exact=True).click()
+
+    def set_marks_of(self, level: str) -> None:
+        self.margin.get_by_label("Whose marks to set").select_option(label=level)
+
     def keep_mark(self, mark: str, told: str) -> None:
-        self.margin.get_by_label(mark).fill(told)
+        self.margin.get_by_label(mark, exact=True).fill(told)
         self.margin.get_by_role("button", name="keep the marks").click()

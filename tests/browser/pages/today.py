@@ -11,6 +11,9 @@ class TodayPage:
         self.page.goto(f"/{query}")
         expect(self.page.get_by_role("heading", name="What ends first")).to_be_visible()
 
+    def else_ends(self) -> Locator:
+        return self.page.get_by_role("region", name="What else ends")
+
     def row(self, name: str) -> Locator:
         return self.rows.filter(has_text=name)
 

@@ -194,6 +194,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/forecast-record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How right forecasts of one metric of all of a kind have been; of the whole estate. */
+        get: operations["forecast_record_read"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/forecast-runs": {
         parameters: {
             query?: never;
@@ -262,6 +279,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/limits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What else than space ends within two years, the first at the top. */
+        get: operations["limits_beside_space"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/limits/{entity_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What ends of a thing and of all that carries it, the first at the top. */
+        get: operations["limits_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/mappings": {
         parameters: {
             query?: never;
@@ -287,9 +338,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Own marks of a thing, and those that hold; a site's hold for all that stands in it. */
+        /** @description The marks that hold for a thing; those of a class or a site hold for all of it. */
         get: operations["marks_read"];
-        /** @description Own marks of a thing, and those that hold; a site's hold for all that stands in it. */
+        /** @description The marks that hold for a thing; those of a class or a site hold for all of it. */
         put: operations["marks_set"];
         post?: never;
         delete?: never;
@@ -592,6 +643,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/together": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Likely bytes of all tenants, or of all sites, with their total. */
+        get: operations["together_total"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/together/{entity_id}": {
         parameters: {
             query?: never;
@@ -704,6 +772,8 @@ export interface components {
                 [key: string]: number | null;
             };
             ahead: components["schemas"]["BerthsAtRead"][];
+            /** @description resources without a forecast, counted as they are today */
+            held_still: string[];
         };
         /** @enum {unknown} */
         BlankEnum: "";
@@ -770,14 +840,15 @@ export interface components {
         CrossingRead: {
             entity: components["schemas"]["ThingRead"];
             site_name: string | null;
+            unit: string;
             readonly id: number;
             metric: components["schemas"]["MetricEnum"];
             /** Format: date */
             as_of?: string | null;
             /** Format: date-time */
             made_at: string;
-            /** Format: int64 */
-            growth_bytes_per_day?: number | null;
+            /** Format: double */
+            growth_per_day?: number | null;
             attention: components["schemas"]["AttentionEnum"];
             attention_because: string;
             /** Format: date */
@@ -798,6 +869,30 @@ export interface components {
             likely_on: string | null;
             /** Format: date */
             late_on: string | null;
+        };
+        /** @description Medians over all of a kind, in percent of what each holds, after the days given. */
+        EstateRecordRead: {
+            kind: string;
+            metric: components["schemas"]["MetricEnum"];
+            /** Format: date-time */
+            made_at: string;
+            n_things: number;
+            readonly days: number[];
+            error_percent: (number | null)[];
+            bias_percent: (number | null)[];
+            n_tried: number;
+            /**
+             * Format: double
+             * @description of the days tried that lay in the 80 % band
+             */
+            inside_percent: number | null;
+            /** @description reached their limit mark within 30 days */
+            n_came: number;
+            /**
+             * Format: double
+             * @description of those, from the date said 30 days ago; a median
+             */
+            date_error_days: number | null;
         };
         ExampleRead: {
             what: string;
@@ -894,14 +989,14 @@ export interface components {
             /** @description Return the pool whose page shows this thing. */
             readonly pool_id: number | null;
         };
-        /** @description What the model saw in the past. */
+        /** @description What the model saw in the past; amounts are in the unit of what is forecast. */
         FindingsRead: {
             shifts: components["schemas"]["ShiftRead"][];
             pace_changes: components["schemas"]["PaceChangeRead"][];
             repairs: components["schemas"]["RepairRead"][];
             jumps: components["schemas"]["JumpsRead"] | null;
-            weekly_swing_bytes: number | null;
-            monthly_swing_bytes: number | null;
+            weekly_swing: number | null;
+            monthly_swing: number | null;
             n_kin: number;
         };
         ForecastRunRead: {
@@ -938,7 +1033,7 @@ export interface components {
         };
         JumpsRead: {
             n: number;
-            mean_bytes: number;
+            mean_amount: number;
             /** Format: date */
             last_on: string;
         };
@@ -971,6 +1066,30 @@ export interface components {
          * @enum {string}
          */
         KindEnum: "site" | "tenant" | "project" | "array" | "port" | "shelf" | "cluster" | "host" | "pool" | "volume" | "drive" | "host-device" | "datastore" | "vm" | "disk" | "snapshot" | "file" | "account" | "bucket";
+        LevelRead: {
+            name: components["schemas"]["MarkLevelEnum"];
+            title: string;
+            told: {
+                [key: string]: number | null;
+            };
+        };
+        LimitRead: {
+            entity: components["schemas"]["ThingRead"];
+            metric: components["schemas"]["MetricEnum"];
+            unit: string;
+            /** @description of the thing itself, not of what carries it */
+            is_own: boolean;
+            amount: number | null;
+            limit_amount: number;
+            limit: components["schemas"]["DatesRead"];
+            /**
+             * Format: double
+             * @description that it is reached within two years at all
+             */
+            limit_chance: number;
+            attention: components["schemas"]["AttentionEnum"];
+            attention_because: string;
+        };
         MappingField: {
             kind: components["schemas"]["MappingFieldKindEnum"];
             /** @default  */
@@ -1021,32 +1140,58 @@ export interface components {
             /** Format: date */
             tightest_on: string | null;
         };
+        /**
+         * @description * `own` - own
+         *     * `class` - class
+         *     * `site` - site
+         * @enum {string}
+         */
+        MarkLevelEnum: "own" | "class" | "site";
         MarkRead: {
-            name: components["schemas"]["NameEnum"];
+            name: components["schemas"]["MarkReadNameEnum"];
             own: number | null;
             holds: number;
             /** @description own, class NAME, site NAME or default */
             whose: string;
         };
+        /**
+         * @description * `caution_percent` - caution_percent
+         *     * `limit_percent` - limit_percent
+         *     * `overcommit_caution_percent` - overcommit_caution_percent
+         *     * `overcommit_limit_percent` - overcommit_limit_percent
+         *     * `lead_time_days` - lead_time_days
+         * @enum {string}
+         */
+        MarkReadNameEnum: "caution_percent" | "limit_percent" | "overcommit_caution_percent" | "overcommit_limit_percent" | "lead_time_days";
+        MarksRead: {
+            marks: components["schemas"]["MarkRead"][];
+            /** @description where they may be set, the nearest first */
+            levels: components["schemas"]["LevelRead"][];
+        };
         /** @description Null takes the next farther one's: class's, site's, the default. */
         MarksWriteRequest: {
+            /** @default own */
+            level: components["schemas"]["MarkLevelEnum"];
             caution_percent?: number | null;
             limit_percent?: number | null;
+            overcommit_caution_percent?: number | null;
+            overcommit_limit_percent?: number | null;
             lead_time_days?: number | null;
         };
         /**
          * @description * `used` - Used
          *     * `provisioned` - Provisioned
+         *     * `snapshots` - Snapshots
+         *     * `objects_hot` - Objects Hot
+         *     * `objects_warm` - Objects Warm
+         *     * `objects_cold` - Objects Cold
+         *     * `cpu` - Cpu
+         *     * `memory` - Memory
+         *     * `iops` - Iops
+         *     * `throughput` - Throughput
          * @enum {string}
          */
-        MetricEnum: "used" | "provisioned";
-        /**
-         * @description * `caution_percent` - caution_percent
-         *     * `limit_percent` - limit_percent
-         *     * `lead_time_days` - lead_time_days
-         * @enum {string}
-         */
-        NameEnum: "caution_percent" | "limit_percent" | "lead_time_days";
+        MetricEnum: "used" | "provisioned" | "snapshots" | "objects_hot" | "objects_warm" | "objects_cold" | "cpu" | "memory" | "iops" | "throughput";
         NullEnum: null;
         /**
          * @description * `` -
@@ -1074,8 +1219,10 @@ export interface components {
         PaceChangeRead: {
             /** Format: date */
             on: string;
-            before_bytes_per_day: number;
-            after_bytes_per_day: number;
+            /** Format: double */
+            before_per_day: number;
+            /** Format: double */
+            after_per_day: number;
         };
         PaginatedAuditReadList: {
             /**
@@ -1325,8 +1472,8 @@ export interface components {
         /** @description How right forecasts of 7, 30 and 90 days ago would have been, over the days given. */
         RecordRead: {
             days: number[];
-            error_bytes: (number | null)[];
-            bias_bytes: (number | null)[];
+            error: (number | null)[];
+            bias: (number | null)[];
             /** @description days that fell in the 80 % band */
             n_inside: number;
             n_tried: number;
@@ -1456,7 +1603,7 @@ export interface components {
         ShiftRead: {
             /** Format: date */
             on: string;
-            bytes: number;
+            amount: number;
         };
         SignInWriteRequest: {
             name: string;
@@ -1480,7 +1627,10 @@ export interface components {
             as_of: string | null;
             /** Format: date-time */
             made_at: string;
-            growth_bytes_per_day: number | null;
+            /** @description of every amount here: bytes, CPUs, IOPS or bytes/s */
+            unit: string;
+            /** Format: double */
+            growth_per_day: number | null;
             unjudged_because: string;
             attention: components["schemas"]["AttentionEnum"];
             attention_because: string;
@@ -1492,10 +1642,10 @@ export interface components {
              * @description that the limit is reached within two years at all
              */
             limit_chance: number | null;
-            marks_bytes: {
+            marks: {
                 [key: string]: number | null;
             };
-            ceiling_bytes: number | null;
+            ceiling: number | null;
             findings: components["schemas"]["FindingsRead"];
             record: components["schemas"]["RecordRead"];
             path: {
@@ -2080,6 +2230,70 @@ export interface operations {
             };
         };
     };
+    forecast_record_read: {
+        parameters: {
+            query: {
+                /**
+                 * @description * `account` - account
+                 *     * `array` - array
+                 *     * `bucket` - bucket
+                 *     * `cluster` - cluster
+                 *     * `datastore` - datastore
+                 *     * `disk` - disk
+                 *     * `pool` - pool
+                 *     * `project` - project
+                 *     * `site` - site
+                 *     * `tenant` - tenant
+                 *     * `vm` - vm
+                 *     * `volume` - volume
+                 */
+                kind: "account" | "array" | "bucket" | "cluster" | "datastore" | "disk" | "pool" | "project" | "site" | "tenant" | "vm" | "volume";
+                /**
+                 * @description * `used` - Used
+                 *     * `provisioned` - Provisioned
+                 *     * `snapshots` - Snapshots
+                 *     * `objects_hot` - Objects Hot
+                 *     * `objects_warm` - Objects Warm
+                 *     * `objects_cold` - Objects Cold
+                 *     * `cpu` - Cpu
+                 *     * `memory` - Memory
+                 *     * `iops` - Iops
+                 *     * `throughput` - Throughput
+                 */
+                metric?: "used" | "provisioned" | "snapshots" | "objects_hot" | "objects_warm" | "objects_cold" | "cpu" | "memory" | "iops" | "throughput";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EstateRecordRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     forecast_runs_list: {
         parameters: {
             query?: {
@@ -2108,22 +2322,33 @@ export interface operations {
                 /** @description The pagination cursor value. */
                 cursor?: string;
                 /**
-                 * @description * `datastore` - datastore
-                 *     * `volume` - volume
-                 *     * `bucket` - bucket
-                 *     * `pool` - pool
-                 *     * `disk` - disk
+                 * @description * `account` - account
                  *     * `array` - array
-                 *     * `site` - site
+                 *     * `bucket` - bucket
                  *     * `cluster` - cluster
+                 *     * `datastore` - datastore
+                 *     * `disk` - disk
+                 *     * `pool` - pool
+                 *     * `project` - project
+                 *     * `site` - site
                  *     * `tenant` - tenant
+                 *     * `vm` - vm
+                 *     * `volume` - volume
                  */
-                kind: "datastore" | "volume" | "bucket" | "pool" | "disk" | "array" | "site" | "cluster" | "tenant";
+                kind: "account" | "array" | "bucket" | "cluster" | "datastore" | "disk" | "pool" | "project" | "site" | "tenant" | "vm" | "volume";
                 /**
                  * @description * `used` - Used
                  *     * `provisioned` - Provisioned
+                 *     * `snapshots` - Snapshots
+                 *     * `objects_hot` - Objects Hot
+                 *     * `objects_warm` - Objects Warm
+                 *     * `objects_cold` - Objects Cold
+                 *     * `cpu` - Cpu
+                 *     * `memory` - Memory
+                 *     * `iops` - Iops
+                 *     * `throughput` - Throughput
                  */
-                metric?: "used" | "provisioned";
+                metric?: "used" | "provisioned" | "snapshots" | "objects_hot" | "objects_warm" | "objects_cold" | "cpu" | "memory" | "iops" | "throughput";
                 /** @description sift: site:, array:, class:, state: and bare words; - before a term excludes */
                 scope?: string;
             };
@@ -2159,8 +2384,16 @@ export interface operations {
                 /**
                  * @description * `used` - Used
                  *     * `provisioned` - Provisioned
+                 *     * `snapshots` - Snapshots
+                 *     * `objects_hot` - Objects Hot
+                 *     * `objects_warm` - Objects Warm
+                 *     * `objects_cold` - Objects Cold
+                 *     * `cpu` - Cpu
+                 *     * `memory` - Memory
+                 *     * `iops` - Iops
+                 *     * `throughput` - Throughput
                  */
-                metric?: "used" | "provisioned";
+                metric?: "used" | "provisioned" | "snapshots" | "objects_hot" | "objects_warm" | "objects_cold" | "cpu" | "memory" | "iops" | "throughput";
             };
             header?: never;
             path: {
@@ -2211,6 +2444,65 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KindCountRead"][];
+                };
+            };
+        };
+    };
+    limits_beside_space: {
+        parameters: {
+            query?: {
+                /** @description sift: site:, array:, class:, state: and bare words; - before a term excludes */
+                scope?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LimitRead"][];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    limits_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entity_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LimitRead"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2289,7 +2581,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["MarkRead"][];
+                    "application/json": components["schemas"]["MarksRead"];
                 };
             };
             404: {
@@ -2322,7 +2614,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["MarkRead"][];
+                    "application/json": components["schemas"]["MarksRead"];
                 };
             };
             400: {
@@ -3018,6 +3310,47 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ThingRead"][];
+                };
+            };
+        };
+    };
+    together_total: {
+        parameters: {
+            query: {
+                /**
+                 * @description * `tenant` - tenant
+                 *     * `site` - site
+                 */
+                kind: "tenant" | "site";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TogetherRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -1,0 +1,121 @@
+"""The history of what is read beside bytes: I/O, CPU, memory, snapshots, tiers, disks."""
+
+import hashlib
+import math
+from collections.abc import Iterator
+from typing import Any
+
+import numpy as np
+
+from standins.compute import Cluster, Machine
+from standins.estate import HISTORY_DAYS, Array, Estate
+from standins.holding import held_bytes, snapshot_bytes
+from standins.objects import ACCOUNT, BUCKETS, TIERS, age_days, size_bytes
+from standins.redfish.shapes import BASE_IOPS, SWING_OPS
+
+Document = dict[str, Any]  # one line of an estate file; its schema is published with the product
+DAY_SECONDS = 86_400
+BUSY_SHARE = math.cos(math.pi * 0.05)  # of the swing, that a twentieth of the day exceeds
+READ_SHARE, READ_BYTES, WRITE_BYTES = 0.7, 16 * 1024, 24 * 1024
+NOISE_SHARE = 0.012
+FIRST_DAY = 0
+
+
+def measures(estate: Estate, *, last_day: int) -> Iterator[Document]:
+    """Yield measures and disk readings up to a day; what they are of is told of elsewhere."""
+    for array in estate.arrays:
+        yield from _io(estate, array=array, last_day=_last_told(array, eve=last_day))
+        for pool in array.pools:
+            if pool.story.snapshot_share:
+                days = range(pool.first_day, last_day + 1)
+                held = [snapshot_bytes(pool, day=day) for day in days]
+                yield _line(estate, f"uuid.{pool.uuid}", "snapshots", held, first=pool.first_day)
+    for cluster in estate.clusters:
+        yield from _promised(estate, cluster=cluster, last_day=last_day)
+        for machine in _seen(cluster):
+            yield from _disks(estate, machine=machine, last_day=last_day)
+    yield from _tiers(estate, last_day=last_day)
+
+
+def _last_told(array: Array, *, eve: int) -> int:
+    """The last day of an array's history: one ends a few days early."""
+    return eve + 1 - array.story.history_ends_days_back
+
+
+def _line(
+    estate: Estate, uid: str, measure: str, amounts: list[int], *, first: int = FIRST_DAY
+) -> Document:
+    return {
+        "doc": "measures", "uid": uid, "measure": measure,
+        "first_on": estate.on(first).isoformat(), "amounts": amounts,
+    }  # fmt: skip
+
+
+def _io(estate: Estate, *, array: Array, last_day: int) -> Iterator[Document]:
+    """What an array did in the busy part of each day, ending at what it does now."""
+    n_volumes = sum(len(pool.volumes) for pool in array.pools)
+    now = n_volumes * (BASE_IOPS + SWING_OPS * 2 * math.pi / DAY_SECONDS * BUSY_SHARE)
+    rng = np.random.default_rng(int(hashlib.sha256(array.name.encode()).hexdigest()[:8], 16))
+    back = HISTORY_DAYS - 1 - np.arange(FIRST_DAY, last_day + 1)
+    level = now * (1 - array.story.io_growth_share_per_year * back / 365)
+    iops = np.maximum(level * (1 + rng.normal(0, NOISE_SHARE, len(back))), 0)
+    bytes_an_operation = READ_SHARE * READ_BYTES + (1 - READ_SHARE) * WRITE_BYTES
+    uid = f"serial.{array.serial}"
+    yield _line(estate, uid, "iops", [round(x) for x in iops.tolist()])
+    yield _line(estate, uid, "throughput", [round(x * bytes_an_operation) for x in iops.tolist()])
+
+
+def _seen(cluster: Cluster) -> list[Machine]:
+    return [m for m in cluster.machines if m.host != cluster.story.faulted_host]
+
+
+def _promised(estate: Estate, *, cluster: Cluster, last_day: int) -> Iterator[Document]:
+    """CPUs and memory of the VMs that are on; they came one by one."""
+    running = [machine for machine in _seen(cluster) if machine.is_on]
+    before = cluster.story.n_vms_share_before
+    cpu, memory = [], []
+    for day in range(FIRST_DAY, last_day + 1):
+        share = min(1.0, before + (1 - before) * day / (HISTORY_DAYS - 1))
+        there = running[: round(share * len(running))]
+        cpu.append(sum(machine.n_cpus for machine in there))
+        memory.append(sum(machine.memory_bytes for machine in there))
+    uid = f"id.cluster/{cluster.story.name}"
+    yield _line(estate, uid, "cpu", cpu)
+    yield _line(estate, uid, "memory", memory)
+
+
+def _disks(estate: Estate, *, machine: Machine, last_day: int) -> Iterator[Document]:
+    for disk in machine.disks:
+        pool = disk.datastore.pool
+        last = _last_told(disk.datastore.array, eve=last_day)
+        curve = disk.datastore.volume.curve_bytes
+        days = range(pool.first_day, last + 1)
+        yield {
+            "doc": "readings",
+            "uid": f"path.{machine.uuid}:{disk.slot}",
+            "first_on": estate.on(pool.first_day).isoformat(),
+            "used_bytes": [
+                held_bytes(disk, written=int(curve[day])) if pool.is_read[day] else None
+                for day in days
+            ],
+        }
+
+
+def _tiers(estate: Estate, *, last_day: int) -> Iterator[Document]:
+    """What the objects of today had brought together on each day before."""
+    n_days = last_day + 1 - FIRST_DAY
+    for name, (n_objects, mean_bytes, classes) in BUCKETS.items():
+        uid = f"id.bucket/{ACCOUNT}/{name}"
+        by_tier = {TIERS[kind]: np.zeros(n_days, dtype=np.int64) for kind in classes}
+        for number in range(n_objects):
+            key = f"{number:06d}"
+            born = max(0, HISTORY_DAYS - age_days(name, key) - FIRST_DAY)
+            tier = TIERS[classes[number % len(classes)]]
+            by_tier[tier][born:] += size_bytes(name, key, mean_bytes=mean_bytes)
+        for tier, held in by_tier.items():
+            yield _line(estate, uid, f"objects_{tier}", held.tolist())
+        yield {
+            "doc": "readings", "uid": uid,
+            "first_on": estate.on(FIRST_DAY).isoformat(),
+            "used_bytes": sum(by_tier.values(), np.zeros(n_days, dtype=np.int64)).tolist(),
+        }  # fmt: skip

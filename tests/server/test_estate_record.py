@@ -1,0 +1,161 @@
+"""How right forecasts were over all of a kind, since when things stand, what totals come to."""
+
+import importlib
+from datetime import timedelta
+
+import pytest
+
+from keelmark.access.models import Role
+from keelmark.access.services import ensure_person
+from keelmark.core.units import GIB, TIB
+from keelmark.estate.documents import ArrayDocument, PoolDocument, ReadingsDocument
+from keelmark.estate.models import Entity
+from keelmark.feeds.importer import Imported, import_documents
+from keelmark.forecasts.models import EstateRecord, PoolForecast, ThingForecast
+from keelmark.forecasts.services.pools import refresh
+from keelmark.forecasts.services.runs import plan_forecasts
+from tests.server.conftest import NOW, TODAY
+from tests.server.test_forecast_runs import carry_out
+
+N_DAYS = 120
+
+
+def pool(name, used, *, usable=100 * TIB):
+    """A pool with its readings up to today."""
+    first_on = TODAY - timedelta(days=len(used) - 1)
+    return [
+        PoolDocument(uid=f"uuid.{name}", array_uid="serial.h", name=name, usable_bytes=usable,
+                     used_bytes=used[-1], read_at=NOW),
+        ReadingsDocument(uid=f"uuid.{name}", first_on=first_on, used_bytes=used),
+    ]  # fmt: skip
+
+
+def bring_in(*pools):
+    array = ArrayDocument(uid="serial.h", name="heron-1", site="Skerry", read_at=NOW)
+    import_documents([array, *(d for told in pools for d in told)], into=Imported())
+    refresh(now=NOW)
+
+
+def climbing(last, per_day):
+    return [round(last - per_day * back) for back in range(N_DAYS - 1, -1, -1)]
+
+
+def kept(name):
+    return PoolForecast.objects.get(pool__entity__name=name)
+
+
+def test_a_pool_tells_since_when_it_stands_at_its_limit(db):
+    dipped = climbing(95 * TIB, TIB // 2)
+    dipped[-4] = 89 * TIB  # once more below: it counts from the day after
+    bring_in(
+        pool("steady-1", climbing(95 * TIB, TIB // 2)),
+        pool("steady-2", climbing(40 * TIB, GIB)),
+        pool("steady-3", [95 * TIB] * 60 + [96 * TIB] * 60),
+        pool("steady-4", dipped),
+    )
+    # 95 − 0.5 a day: 90 stood ten days ago
+    assert kept("steady-1").crossed_on == TODAY - timedelta(days=10)
+    assert kept("steady-2").crossed_on is None
+    assert kept("steady-3").crossed_on is None  # since before its first reading
+    assert kept("steady-4").crossed_on == TODAY - timedelta(days=2)
+
+
+def test_what_came_is_compared_with_what_was_said_a_month_before(db, api):
+    bring_in(pool("steady-1", climbing(95 * TIB, TIB // 2)), pool("steady-2", [40 * TIB] * N_DAYS))
+    told = api.get("/forecast-record", kind="pool").json()
+    assert (told["n_things"], told["n_came"]) == (2, 1)
+    said = kept("steady-1").said_month_ago_on
+    assert told["date_error_days"] == abs((kept("steady-1").crossed_on - said).days)
+    assert told["date_error_days"] <= 1  # a ruler is known a month ahead
+    assert told["days"] == [7, 30, 90]
+    assert told["error_percent"][0] == pytest.approx(0, abs=0.1)
+    assert told["n_tried"] == sum(f.record["n_tried"] for f in PoolForecast.objects.all())
+
+
+def test_a_record_is_kept_for_an_hour_and_made_anew_at_night(db):
+    bring_in(pool("steady-1", climbing(60 * TIB, TIB // 10)))
+
+    def made_at(kind, metric):
+        return EstateRecord.objects.get(kind=kind, metric=metric).made_at
+
+    carry_out(plan_forecasts(now=NOW))
+    assert made_at("array", "used") == made_at("pool", "used") == NOW
+    soon, later = NOW + timedelta(minutes=20), NOW + timedelta(hours=2)
+    refresh(now=soon)
+    assert made_at("pool", "used") == NOW
+    carry_out(plan_forecasts(now=soon, is_everything=True), now=soon)
+    assert made_at("array", "used") == soon
+    refresh(now=later)
+    assert made_at("pool", "used") == later
+
+
+def test_a_kind_that_was_never_forecast_has_no_record(db, api):
+    assert api.get("/forecast-record", kind="bucket").status_code == 404
+    assert api.get("/forecast-record", kind="tree").status_code == 400
+
+
+def test_all_sites_come_to_their_total(db, api):
+    bring_in(pool("steady-1", climbing(60 * TIB, TIB // 10)))
+    import_documents(
+        [
+            ArrayDocument(uid="serial.g", name="avocet-1", site="Marram", read_at=NOW),
+            PoolDocument(uid="uuid.g", array_uid="serial.g", name="deep-1", usable_bytes=9 * TIB,
+                         used_bytes=2 * TIB, read_at=NOW),
+            ReadingsDocument(uid="uuid.g", first_on=TODAY - timedelta(days=N_DAYS - 1),
+                             used_bytes=climbing(2 * TIB, GIB)),
+        ],
+        into=Imported(),
+    )  # fmt: skip
+    assert api.get("/together", kind="tenant").status_code == 404
+    carry_out(plan_forecasts(now=NOW))
+    told = api.get("/together", kind="site").json()
+    assert [part["entity"]["name"] for part in told["parts"]] == ["Skerry", "Marram"]
+    for at, whole in enumerate(told["whole_bytes"]):
+        assert whole == sum(part["bytes_on"][at] for part in told["parts"])
+    # 62 TiB and 0.1 TiB + 1 GiB more a day
+    assert told["whole_bytes"][0] == pytest.approx(62 * TIB + 30 * (TIB // 10 + GIB), rel=0.002)
+    assert api.get("/together", kind="pool").status_code == 400
+
+
+def test_a_tenant_viewer_sees_no_record_of_the_estate(db, api, client):
+    bring_in(pool("steady-1", climbing(60 * TIB, TIB // 10)))
+    viewer = ensure_person(name="viewer", password="ebb-and-flow", role=Role.TENANT_VIEWER)
+    client.force_login(viewer)
+    assert client.get("/api/v1/forecast-record?kind=pool").status_code == 403
+    assert client.get("/api/v1/together?kind=site").status_code == 404
+
+
+def test_findings_kept_under_their_old_names_are_renamed_and_back(db):
+    bring_in(pool("steady-1", climbing(60 * TIB, TIB // 10)))
+    carry_out(plan_forecasts(now=NOW))
+    old = {
+        "shifts": [{"on": "2026-10-05", "bytes": 7}],
+        "pace_changes": [
+            {"on": "2026-10-06", "before_bytes_per_day": 1, "after_bytes_per_day": 2}
+        ],
+        "repairs": [], "jumps": {"n": 4, "mean_bytes": 9, "last_on": "2026-10-07"},
+        "weekly_swing_bytes": 3, "monthly_swing_bytes": None, "n_kin": 0,
+    }  # fmt: skip
+    record = {"days": [7], "error_bytes": [1], "bias_bytes": [-1], "n_inside": 1, "n_tried": 1}
+    for model in (PoolForecast, ThingForecast):
+        model.objects.update(findings=old, record=record)
+
+    module = importlib.import_module("keelmark.forecasts.migrations.0007_findings_of_any_unit")
+    from django.apps import apps
+
+    module.rename(apps, None)
+    found = kept("steady-1").findings
+    assert found["shifts"] == [{"on": "2026-10-05", "amount": 7}]
+    assert found["pace_changes"][0]["after_per_day"] == 2
+    assert (found["jumps"]["mean_amount"], found["weekly_swing"]) == (9, 3)
+    assert ThingForecast.objects.first().record["error"] == [1]
+    module.rename_back(apps, None)
+    assert kept("steady-1").findings == old
+    assert kept("steady-1").record == record
+
+
+def test_entities_of_the_record_are_those_that_live(db, api):
+    bring_in(pool("steady-1", climbing(60 * TIB, TIB // 10)), pool("steady-2", [TIB] * N_DAYS))
+    Entity.objects.filter(name="steady-2").update(retired_at=NOW)
+    refresh(now=NOW + timedelta(hours=2))
+    assert api.get("/forecast-record", kind="pool").json()["n_things"] == 1
