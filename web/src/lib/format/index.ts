@@ -1,3 +1,4 @@
+export { formatAmount, metricName } from './amounts';
 export { axisUnit, exactBytes, formatBytes, parseBytes } from './bytes';
 export {
   addDays,
@@ -10,4 +11,5 @@ export {
   todayIso,
 } from './dates';
 export { counted } from './kinds';
+export { limitDate, limitShare } from './limits';
 export { preferences } from './preferences.svelte';

@@ -3,7 +3,9 @@
   import { Button } from 'flowbite-svelte';
   import { keys } from '$lib/api/queries';
   import { Refusal } from '$lib/api/refusal';
+  import type { Schemas } from '$lib/api/client';
   import Field from '$lib/ui/Field.svelte';
+  import Pick from '$lib/ui/Pick.svelte';
   import { marksQuery, setMarks } from './queries';
 
   /** Where the marks come from, and a pool's own in their place. */
@@ -17,18 +19,25 @@
   const NAMES: Record<string, string> = {
     caution_percent: 'caution, %',
     limit_percent: 'limit, %',
+    overcommit_caution_percent: 'overcommit caution, %',
+    overcommit_limit_percent: 'overcommit limit, %',
     lead_time_days: 'lead time, d',
   };
+  const LEVELS: Record<string, string> = { own: 'this pool' };
+  type Level = NonNullable<Schemas['MarksWriteRequest']['level']>;
+  let level = $state('own');
+  const levels = $derived(marks.data?.levels ?? []);
+  const told = $derived(levels.find((one) => one.name === level)?.told ?? {});
   // What was typed and not kept yet, by mark; empty takes the next farther one's.
   let typed: Record<string, string | number> = $state({});
   const keep = createMutation(() => ({
     mutationFn: () =>
-      setMarks(
-        poolId,
-        Object.fromEntries(
-          Object.entries(typed).map(([name, told]) => [name, told === '' ? null : Number(told)]),
+      setMarks(poolId, {
+        level: level as Level,
+        ...Object.fromEntries(
+          Object.entries(typed).map(([name, text]) => [name, text === '' ? null : Number(text)]),
         ),
-      ),
+      }),
     onSuccess: async () => {
       typed = {};
       await client.invalidateQueries({ queryKey: keys.pools });
@@ -39,7 +48,7 @@
 
 <details class="mt-4">
   <summary class="font-semibold">Marks</summary>
-  {#each marks.data ?? [] as mark (mark.name)}
+  {#each marks.data?.marks ?? [] as mark (mark.name)}
     <div class="mt-1 flex justify-between gap-3 text-ink-soft">
       <span>{NAMES[mark.name]}</span>
       <span class="figures">{mark.holds}, {mark.whose}</span>
@@ -53,21 +62,38 @@
         keep.mutate();
       }}
     >
-      <div class="grid grid-cols-3 gap-2">
-        {#each marks.data as mark (mark.name)}
+      <div class="flex items-center gap-2">
+        <span class="whitespace-nowrap text-ink-soft">set those of</span>
+        <Pick
+          label="Whose marks to set"
+          items={levels.map((one) => ({ value: one.name, name: LEVELS[one.name] ?? one.title }))}
+          value={level}
+          onpick={(picked) => {
+            level = picked;
+            typed = {};
+          }}
+        />
+      </div>
+      <div class="mt-1 grid grid-cols-2 gap-2">
+        {#each marks.data.marks as mark (mark.name)}
           <Field
             label={NAMES[mark.name] ?? mark.name}
             type="number"
             min="1"
             placeholder={`${mark.holds}`}
             bind:value={
-              () => typed[mark.name] ?? mark.own ?? '', (told) => (typed[mark.name] = told ?? '')
+              () => typed[mark.name] ?? told[mark.name] ?? '',
+              (text) => (typed[mark.name] = text ?? '')
             }
             fault={refusal?.of(mark.name)}
           />
         {/each}
       </div>
-      <p class="mt-1 text-ink-soft">Empty takes the class's, the site's or the default.</p>
+      <p class="mt-1 text-ink-soft">
+        {level === 'own'
+          ? "Empty takes the class's, the site's or the default."
+          : 'Holds for all that has none nearer.'}
+      </p>
       {#if keep.error}<p class="text-signal" role="alert">{keep.error.message}</p>{/if}
       {#if keep.isSuccess}<p role="status">Kept; dates are being made anew.</p>{/if}
       <Button

@@ -9,6 +9,7 @@
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
   import BigGauge from './BigGauge.svelte';
   import Figures from './Figures.svelte';
+  import Limits from './Limits.svelte';
   import SoundingsChart from './SoundingsChart.svelte';
   import Volumes from './Volumes.svelte';
   import WorkingMargin from './WorkingMargin.svelte';
@@ -16,6 +17,7 @@
   import {
     contributorsQuery,
     forecastQuery,
+    limitsQuery,
     poolQuery,
     seriesQuery,
     volumesQuery,
@@ -34,9 +36,10 @@
   const growth = $derived(growthOf(page.url.searchParams.get('growth')));
   const forecast = createQuery(() => forecastQuery(poolId, shown.aheadDays, growth));
   const contributors = createQuery(() => contributorsQuery(poolId, EXPLAINED_DAYS));
+  const limits = createQuery(() => limitsQuery(poolId));
   const session = createQuery(sessionQuery);
   const volumes = createQuery(() => volumesQuery(poolId));
-  const failed = $derived([pool, series, forecast, volumes].find((query) => query.isError));
+  const failed = $derived([pool, series, forecast, limits, volumes].find((query) => query.isError));
   const title = $derived(pool.data ? `${pool.data.array_name} · ${pool.data.name}` : 'Pool');
 </script>
 
@@ -99,6 +102,9 @@
             No forecast: {forecast.data.unjudged_because}.
           </p>{/if}
         <GrowthNote forecast={forecast.data} />
+      {/if}
+      {#if limits.data?.length}
+        <Limits limits={limits.data} leadTimeDays={pool.data.lead_time_days} />
       {/if}
       {#if volumes.data}<Volumes volumes={volumes.data} usedBytes={pool.data.used_bytes} />{/if}
     </section>

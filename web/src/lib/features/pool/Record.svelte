@@ -11,8 +11,8 @@
   const rows = $derived(
     record.days.map((days, at) => ({
       days,
-      error: record.error_bytes[at] ?? null,
-      bias: record.bias_bytes[at] ?? null,
+      error: record.error[at] ?? null,
+      bias: record.bias[at] ?? null,
     })),
   );
   const said = $derived([

@@ -32,8 +32,8 @@
       changes.length +
       findings.repairs.length +
       (findings.jumps ? 1 : 0) +
-      (findings.weekly_swing_bytes ? 1 : 0) +
-      (findings.monthly_swing_bytes ? 1 : 0) +
+      (findings.weekly_swing ? 1 : 0) +
+      (findings.monthly_swing ? 1 : 0) +
       findings.n_kin >
       0,
   );
@@ -44,30 +44,32 @@
   {#each shifts as shift (shift.on)}
     {@const why = because(shift.on)}
     <li>
-      {preferences.bytes(shift.bytes, true)} on {formatDay(shift.on)}, not counted as growth{#if why}:
+      {preferences.bytes(shift.amount, true)} on {formatDay(shift.on)}, not counted as growth{#if why}:
         <span class="text-ink">{why.says}</span>{/if}
     </li>
   {/each}
   {#each changes as change (change.on)}
     <li>
-      {paceWords(change)}: {preferences.bytes(change.before_bytes_per_day * WEEK_DAYS, true)}/wk
-      before, {preferences.bytes(change.after_bytes_per_day * WEEK_DAYS, true)}/wk after
+      {paceWords(change)}: {preferences.bytes(change.before_per_day * WEEK_DAYS, true)}/wk before, {preferences.bytes(
+        change.after_per_day * WEEK_DAYS,
+        true,
+      )}/wk after
     </li>
   {/each}
   {#if findings.jumps}
     <li>
-      grows by steps: {findings.jumps.n} seen, {preferences.bytes(findings.jumps.mean_bytes, true)}
+      grows by steps: {findings.jumps.n} seen, {preferences.bytes(findings.jumps.mean_amount, true)}
       each, the last on {formatDay(findings.jumps.last_on)}
     </li>
   {/if}
-  {#if findings.monthly_swing_bytes}
-    <li>comes back with the month: {preferences.bytes(findings.monthly_swing_bytes)} of swing</li>
+  {#if findings.monthly_swing}
+    <li>comes back with the month: {preferences.bytes(findings.monthly_swing)} of swing</li>
   {/if}
-  {#if findings.weekly_swing_bytes}
-    <li>comes back with the week: {preferences.bytes(findings.weekly_swing_bytes)} of swing</li>
+  {#if findings.weekly_swing}
+    <li>comes back with the week: {preferences.bytes(findings.weekly_swing)} of swing</li>
   {/if}
   {#if findings.n_kin}
-    <li>too young: its pace is drawn towards that of {findings.n_kin} of its class</li>
+    <li>too young: its pace is drawn towards that of {findings.n_kin} of its kin</li>
   {/if}
   {#each repairs.slice(0, MOST) as repair (repair.first_on)}
     <li>{span(repair.first_on, repair.last_on)}: {WHY[repair.why]}</li>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import type { EChartsType } from 'echarts/core';
   import type { PoolDetail, Schemas } from '$lib/api/client';
   import { formatDay, preferences } from '$lib/format';
   import { chartTheme } from '$lib/ui/chart-theme';
@@ -13,6 +14,7 @@
   let { pool, series, forecast, aheadDays }: Props = $props();
   let box: HTMLDivElement | undefined = $state();
   let themeTurns = $state(0);
+  let chart: EChartsType | undefined = $state.raw();
 
   $effect(() => {
     const watch = new MutationObserver(() => (themeTurns += 1));
@@ -20,27 +22,29 @@
     return () => watch.disconnect();
   });
 
+  // One chart for as long as the page stands: what is read anew is drawn into it, not over it.
   $effect(() => {
     const at = box;
-    if (!at || themeTurns < 0 || !preferences.system) return;
-    const option = soundingsOption({ pool, series, forecast, aheadDays, theme: chartTheme() });
-    let dispose = () => {};
+    if (!at) return;
     let isGone = false;
+    const resize = new ResizeObserver(() => chart?.resize());
     void import('$lib/ui/echarts').then(({ init }) => {
       if (isGone) return;
-      const chart = init(at, null, { renderer: 'svg' });
-      chart.setOption(option);
-      const resize = new ResizeObserver(() => chart.resize());
+      chart = init(at, null, { renderer: 'svg' });
       resize.observe(at);
-      dispose = () => {
-        resize.disconnect();
-        chart.dispose();
-      };
     });
     return () => {
       isGone = true;
-      dispose();
+      resize.disconnect();
+      chart?.dispose();
+      chart = undefined;
     };
+  });
+
+  $effect(() => {
+    if (!chart || themeTurns < 0 || !preferences.system) return;
+    const option = soundingsOption({ pool, series, forecast, aheadDays, theme: chartTheme() });
+    chart.setOption(option, { notMerge: true });
   });
 
   const said = $derived(

@@ -14,7 +14,7 @@
   const bar = (bytes: number | null) => ((bytes ?? 0) / widest) * WIDTH;
 </script>
 
-<div class="flex items-baseline gap-3">
+<div class="mt-4 flex items-baseline gap-3">
   <h2 class="water">Volumes</h2>
   <p class="text-ink-soft">{volumes.length}, most written first · written in the promised size</p>
 </div>

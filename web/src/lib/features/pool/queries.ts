@@ -63,6 +63,15 @@ export function contributorsQuery(entity_id: number, days: number) {
   });
 }
 
+export function limitsQuery(entity_id: number) {
+  return queryOptions({
+    queryKey: [...keys.pools, entity_id, 'limits'],
+    queryFn: () =>
+      bodyOf(api.GET('/api/v1/limits/{entity_id}', { params: { path: { entity_id } } })),
+    refetchInterval: REFRESH_MS,
+  });
+}
+
 export function volumesQuery(pool_id: number) {
   return queryOptions({
     queryKey: [...keys.pools, pool_id, 'volumes'],

@@ -244,7 +244,7 @@ function marksOf({ pool, forecast, theme }: Facts): EChartsCoreOption {
 }
 
 export function paceWords(change: Schemas['PaceChangeRead']): string {
-  const { before_bytes_per_day: before, after_bytes_per_day: after } = change;
+  const { before_per_day: before, after_per_day: after } = change;
   return `${after > before ? 'faster' : 'slower'} since ${formatDay(change.on)}`;
 }
 
@@ -293,7 +293,7 @@ function shiftsOf({ forecast, theme }: Facts, history: Point[]): EChartsCoreOpti
         coord: [shift.on, lowestAround(history, shift.on)],
         label: {
           show: true,
-          formatter: `${preferences.bytes(shift.bytes, true)} on ${formatDay(shift.on)}, not growth`,
+          formatter: `${preferences.bytes(shift.amount, true)} on ${formatDay(shift.on)}, not growth`,
         },
       })),
   };

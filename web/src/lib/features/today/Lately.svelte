@@ -6,6 +6,8 @@
   import Sentence from '$lib/ui/Sentence.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
   import { bearing } from '$lib/url/bearing.svelte';
+  import ElseEnds from './ElseEnds.svelte';
+  import OurRecord from './OurRecord.svelte';
   import { changesQuery } from './queries';
 
   const changes = createQuery(() => changesQuery(bearing.sift));
@@ -31,6 +33,7 @@
   class="min-h-0 overflow-y-auto border-l border-rule bg-paper-raised px-4 pt-2 pb-6"
   aria-label="What changed"
 >
+  <ElseEnds />
   <h2 class="water">
     What changed <span class="font-sans text-sm text-ink-soft not-italic"
       >in 30 days{bearing.sift ? ', in this scope' : ''}</span
@@ -59,4 +62,5 @@
         Nothing: every feed is fresh and nothing shifted.
       </p>{/if}
   {/each}
+  <OurRecord />
 </aside>

@@ -10,6 +10,24 @@ export function facetsQuery(scope: string) {
   });
 }
 
+export function limitsQuery(scope: string) {
+  return queryOptions({
+    queryKey: [...keys.pools, 'limits beside space', scope],
+    queryFn: () => bodyOf(api.GET('/api/v1/limits', { params: { query: { scope } } })),
+    placeholderData: keepPreviousData,
+  });
+}
+
+/** How right the forecasts of all pools have been. */
+export function recordQuery() {
+  return queryOptions({
+    queryKey: [...keys.pools, 'record'],
+    queryFn: () =>
+      bodyOf(api.GET('/api/v1/forecast-record', { params: { query: { kind: 'pool' } } })),
+    retry: false,
+  });
+}
+
 export function changesQuery(scope: string) {
   return queryOptions({
     queryKey: [...keys.pools, 'changes', scope],

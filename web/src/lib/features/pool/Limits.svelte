@@ -1,0 +1,56 @@
+<script lang="ts">
+  import type { Schemas } from '$lib/api/client';
+  import { formatAmount, formatRunway, limitDate, limitShare, metricName } from '$lib/format';
+  import RunwayAxis from '$lib/ui/RunwayAxis.svelte';
+  import RunwayStrip from '$lib/ui/RunwayStrip.svelte';
+  import StateGlyph from '$lib/ui/StateGlyph.svelte';
+
+  /** What ends first of a thing and of all that carries it, on one axis. */
+  interface Props {
+    limits: Schemas['LimitRead'][];
+    leadTimeDays: number;
+  }
+  let { limits, leadTimeDays }: Props = $props();
+  const ends = (limit: Schemas['LimitRead']) =>
+    limit.attention === 'over' || limit.limit.likely_on !== null;
+</script>
+
+<div class="mt-3 flex items-baseline gap-3">
+  <h2 class="water">What ends first</h2>
+  <p class="text-ink-soft">
+    {#if limits[0] && ends(limits[0])}
+      {metricName(limits[0].metric)} of {limits[0].entity.name}
+    {:else}
+      nothing within two years
+    {/if} · here and in all that carries it
+  </p>
+</div>
+<div class="row-limit text-xs text-ink-soft" aria-hidden="true">
+  <span></span><span>what</span><span>stands at</span><span><RunwayAxis /></span><span></span>
+</div>
+<div role="list" aria-label="What ends first">
+  {#each limits as limit (`${limit.entity.id} ${limit.metric}`)}
+    <div
+      role="listitem"
+      class="row-limit border-b border-rule {limit.is_own ? '' : 'text-ink-soft'}"
+      title={limit.attention_because}
+    >
+      <StateGlyph state={limit.attention} />
+      <span class="min-w-0">
+        <b class="lead block text-ink">{limit.entity.name}</b>
+        <span class="lead block text-xs">{metricName(limit.metric)}</span>
+      </span>
+      <span class="figures text-xs">
+        <span class="block text-ink">{formatAmount(limit.amount, limit.unit)}</span>
+        <span class="block">{limitShare(limit)}</span>
+      </span>
+      <RunwayStrip dates={limit.limit} {leadTimeDays} attention={limit.attention} />
+      <span class="text-right">
+        <span class="figures block font-semibold text-ink">{limitDate(limit)}</span>
+        <span class="figures block text-xs"
+          >{limit.limit.likely_on ? formatRunway(limit.limit) : ''}</span
+        >
+      </span>
+    </div>
+  {/each}
+</div>

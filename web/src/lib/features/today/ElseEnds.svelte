@@ -1,0 +1,65 @@
+<script lang="ts">
+  import { createQuery } from '@tanstack/svelte-query';
+  import type { Schemas } from '$lib/api/client';
+  import { Refusal } from '$lib/api/refusal';
+  import { formatRunway, limitDate, limitShare, metricName } from '$lib/format';
+  import ProblemNote from '$lib/ui/ProblemNote.svelte';
+  import StateGlyph from '$lib/ui/StateGlyph.svelte';
+  import { bearing } from '$lib/url/bearing.svelte';
+  import { limitsQuery } from './queries';
+
+  /** What else than space ends within two years: CPU, memory, I/O; nothing to say, nothing shown. */
+  const limits = createQuery(() => limitsQuery(bearing.sift));
+  // A scope that cannot be read is told once, beside the pools.
+  const isScopeRefused = $derived(limits.error instanceof Refusal && limits.error.status === 400);
+  const MOST = 6;
+  type Limit = Schemas['LimitRead'];
+</script>
+
+{#snippet line(limit: Limit)}
+  <StateGlyph state={limit.attention} class="mt-0.5" />
+  <span class="min-w-0 flex-1">
+    <span class="block font-semibold">{limit.entity.name}</span>
+    <span class="block text-xs text-ink-soft"
+      >{[metricName(limit.metric), limitShare(limit)].filter(Boolean).join(', ')}</span
+    >
+  </span>
+  <span class="figures text-right text-xs whitespace-nowrap text-ink-soft">
+    <span class="block text-ink">{limitDate(limit)}</span>
+    {#if limit.limit.likely_on}<span class="block">{formatRunway(limit.limit)}</span>{/if}
+  </span>
+{/snippet}
+
+{#if limits.isError && !isScopeRefused}
+  <ProblemNote
+    of="What else ends"
+    error={limits.error}
+    onretry={() => limits.refetch()}
+    class="mb-4"
+  />
+{/if}
+{#if limits.data?.length}
+  <section class="mb-4" aria-label="What else ends">
+    <h2 class="water">
+      What else ends <span class="font-sans text-sm text-ink-soft not-italic">beside space</span>
+    </h2>
+    {#each limits.data.slice(0, MOST) as limit (`${limit.entity.id} ${limit.metric}`)}
+      {#if limit.entity.kind === 'array'}
+        <button
+          class="flex w-full gap-2.5 border-b border-rule py-1.5 text-left hover:bg-paper"
+          title="{limit.attention_because}; click to look at its pools alone"
+          onclick={() => void bearing.narrow('array', limit.entity.name)}
+        >
+          {@render line(limit)}
+        </button>
+      {:else}
+        <div class="flex gap-2.5 border-b border-rule py-1.5" title={limit.attention_because}>
+          {@render line(limit)}
+        </div>
+      {/if}
+    {/each}
+    {#if limits.data.length > MOST}
+      <p class="pt-1 text-xs text-ink-soft">and {limits.data.length - MOST} later ones</p>
+    {/if}
+  </section>
+{/if}

@@ -1,0 +1,29 @@
+import { preferences } from './preferences.svelte';
+
+const SIGNIFICANT_DIGITS = 3;
+const METRICS: Record<string, string> = {
+  used: 'space',
+  provisioned: 'promises',
+  snapshots: 'snapshots',
+  objects_hot: 'hot objects',
+  objects_warm: 'warm objects',
+  objects_cold: 'cold objects',
+  cpu: 'CPU promised',
+  memory: 'memory promised',
+  iops: 'I/O in the busy hours',
+  throughput: 'throughput in the busy hours',
+};
+
+/** What a metric is called where it is shown. */
+export function metricName(metric: string): string {
+  return METRICS[metric] ?? metric;
+}
+
+/** An amount in the unit of its metric; a dash where there is no reading. */
+export function formatAmount(amount: number | null, unit: string): string {
+  if (amount === null) return '–';
+  if (unit === 'bytes') return preferences.bytes(amount);
+  if (unit === 'bytes/s') return `${preferences.bytes(amount)}/s`;
+  const places = Math.abs(amount) < 1 ? SIGNIFICANT_DIGITS : 0;
+  return `${amount.toFixed(places).replace(/\B(?=(\d{3})+(?!\d))/g, '\u202f')} ${unit}`;
+}
