@@ -68,7 +68,8 @@ ASGI_APPLICATION = "keelmark.config.asgi.application"
 APPEND_SLASH = False
 
 # Under ASGI every request has a thread of its own: a pool keeps their connections few.
-_POOL = {"min_size": 1, "max_size": 8, "timeout": 2}
+# A busy machine must not be told as a database that is away, hence the patience.
+_POOL = {"min_size": 1, "max_size": 12, "timeout": 6}
 
 DATABASES: dict[str, dict[str, Any]] = {  # Any: Django's own loose shape
     "default": {

@@ -74,8 +74,8 @@ class Run(models.Model):
         indexes = [models.Index(name="run_feed_asked", fields=["feed", "-asked_at"])]
         constraints = [
             models.UniqueConstraint(
-                name="one_run_a_feed_at_a_time",
-                fields=["feed"],
+                name="one_run_of_a_sort_at_a_time",
+                fields=["feed", "is_trial"],
                 condition=models.Q(state__in=["queued", "running"], is_push=False),
             ),
         ]

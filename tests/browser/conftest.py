@@ -94,7 +94,10 @@ def browser_context_args(browser_context_args: dict[str, Any], stack: Stack) -> 
 def complaints(page: Page) -> Iterator[list[str]]:
     """What the console complains of; a test that provokes complaints empties the list."""
     heard: list[str] = []
-    page.on("console", lambda m: heard.append(m.text) if m.type == "error" else None)
+    page.on(
+        "console",
+        lambda m: heard.append(f"{m.text} {m.location['url']}") if m.type == "error" else None,
+    )
     page.on("pageerror", lambda error: heard.append(str(error)))
     yield heard
     assert heard == []

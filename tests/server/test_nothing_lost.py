@@ -241,6 +241,32 @@ def test_a_trial_counts_everything_and_writes_nothing(standin, make_feed, planne
     assert feed.last_good_at is None
 
 
+def test_a_trial_and_a_collection_are_never_taken_for_each_other(standin, make_feed, planner):
+    feed = make_feed(standin().url)
+    collection = ask_collection(actor=planner, feed_id=feed.pk)
+    trial = ask_collection(actor=planner, feed_id=feed.pk, is_trial=True)
+    assert trial.pk != collection.pk
+    assert ask_collection(actor=planner, feed_id=feed.pk).pk == collection.pk
+    assert ask_collection(actor=planner, feed_id=feed.pk, is_trial=True).pk == trial.pk
+    assert carry_out(run_id=trial.pk).n_new["pool"] == 3
+    assert counts() == (0, 0, 0, 0, 0)
+    assert carry_out(run_id=collection.pk).n_new["pool"] == 3
+    assert counts() != (0, 0, 0, 0, 0)
+
+
+def test_a_trial_whose_worker_died_is_told_and_nothing_is_collected_in_its_place(
+    standin, make_feed, planner
+):
+    feed = make_feed(standin().url)
+    trial = ask_collection(actor=planner, feed_id=feed.pk, is_trial=True)
+    long_ago = NOW - timedelta(minutes=5)
+    Run.objects.filter(pk=trial.pk).update(state=RunState.RUNNING, beat_at=long_ago)
+    assert sweep_lost(now=NOW) == 1
+    trial.refresh_from_db()
+    assert trial.state == RunState.INTERRUPTED
+    assert not Run.objects.exclude(pk=trial.pk).exists()
+
+
 def test_dropping_a_feed_retires_what_only_it_told(standin, make_feed, planner, api):
     feed = make_feed(standin().url)
     carry_out(run_id=ask_collection(actor=planner, feed_id=feed.pk).pk)

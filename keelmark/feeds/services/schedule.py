@@ -27,9 +27,10 @@ JOIN_TASK = "keelmark.feeds.tasks.join"
 
 @transaction.atomic
 def ask_collection(*, actor: User, feed_id: int, is_trial: bool = False) -> Run:
-    """Queue a collection and return its run, or the run that is under way already.
+    """Queue a collection and return its run, or that which is under way already.
 
-    A trial reads everything and writes nothing.
+    A trial reads everything and writes nothing; it is never answered with a collection, which
+    writes, nor the other way round.
     """
     feed = selectors.feeds_for(actor).get(pk=feed_id)
     if feed.is_paused and not is_trial:
@@ -73,14 +74,14 @@ def sweep_lost(*, now: datetime) -> int:
             run.save(update_fields=["state", "ended_at", "problem"])
         if run.is_push:
             requeue(run)
-        elif run.feed is not None:
+        elif run.feed is not None and not run.is_trial:  # who tried it is told, and may again
             queue_run(run.feed)
         n_lost += 1
     return n_lost
 
 
 def queue_run(feed: Feed, *, is_trial: bool = False) -> Run:
-    """Queue a run of a feed, or return the one that is queued or running."""
+    """Queue a run of a feed, or return the one of its sort that is queued or running."""
     try:
         with transaction.atomic():
             run = Run.objects.create(
@@ -88,7 +89,8 @@ def queue_run(feed: Feed, *, is_trial: bool = False) -> Run:
             )
             defer(COLLECT_TASK, run_id=run.pk)
     except IntegrityError:
-        return Run.objects.filter(feed=feed, state__in=LIVE, is_push=False).get()
+        live = Run.objects.filter(feed=feed, state__in=LIVE, is_push=False)
+        return live.get(is_trial=is_trial)
     return run
 
 

@@ -18,10 +18,10 @@ class FeedsPage:
 
     def collect_now_and_wait(self, name: str) -> None:
         """Of a feed that was chosen, so that the runs shown are its own."""
-        n_rows = self.runs.count()
-        self.collect_now(name)
-        expect(self.runs).to_have_count(n_rows + 1)
-        expect(self.newest_run()).to_contain_text("done", timeout=60_000)
+        with self.page.expect_response("**/collect") as asked:
+            self.collect_now(name)
+        run = self.page.locator(f"[data-run='{asked.value.json()['id']}']")
+        expect(run).to_contain_text("done", timeout=60_000)
 
     def collect_now(self, name: str) -> None:
         self.feed(name).get_by_role("button", name=f"collect {name} now").click()

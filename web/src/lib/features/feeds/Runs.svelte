@@ -47,7 +47,7 @@
   </thead>
   <tbody>
     {#each runs.data?.results ?? [] as run (run.id)}
-      <tr class="border-b border-rule align-top">
+      <tr class="border-b border-rule align-top" data-run={run.id}>
         <td class="figures pr-3 whitespace-nowrap">{formatMoment(run.asked_at)}</td>
         <td class="pr-3 whitespace-nowrap">{run.source}</td>
         <td class="pr-3 {TINTS[run.state] ?? ''}">{run.state}</td>
