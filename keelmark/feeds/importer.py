@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from datetime import UTC, datetime
 
 from django.db import transaction
 
@@ -38,7 +39,7 @@ from keelmark.readings.rows import (
     rows_of_performance,
     rows_of_readings,
 )
-from keelmark.readings.services import write_daily, write_steps
+from keelmark.readings.services import note_past, write_daily, write_steps
 
 BY_HAND = "by hand"
 
@@ -120,6 +121,10 @@ def _write_readings(
     n_daily += write_measures(
         [*measures_carried(things, ids=ids), *rows_of_measures(measures, ids=ids)]
     )
+    past_of = {ids[d.uid] for part in (told, measures) for d in part}
+    if n_daily and past_of:
+        # Only then can who makes forecasts see them, and must not take them for learnt before.
+        transaction.on_commit(lambda: note_past(past_of, at=datetime.now(UTC)))
     into.n_daily += n_daily
     into.n_readings += n_daily
     if steps:

@@ -55,13 +55,19 @@ class Findings(TypedDict):
 
 
 class RecordTold(TypedDict):
-    """How right earlier forecasts would have been; nulls where none could be tried."""
+    """How right earlier forecasts would have been; nulls where none could be tried.
+
+    ``misses`` are in standard deviations as forecast, in the order of the core's trials;
+    ``widening`` is by how much its kind's misses made the band wider.
+    """
 
     days: list[int]
     error: list[int | None]
     bias: list[int | None]
     n_inside: int
     n_tried: int
+    misses: list[float | None]
+    widening: float
 
 
 NOTHING_FOUND: Findings = {
@@ -154,6 +160,8 @@ def record_told(record: Record, *, index: int) -> RecordTold:
         "bias": _whole(record.bias_bytes[index]),
         "n_inside": int(record.n_inside[index]),
         "n_tried": int(record.n_tried[index]),
+        "misses": [None if np.isnan(x) else round(x, 3) for x in record.misses[index].tolist()],
+        "widening": round(record.widening[0], 3),
     }
 
 

@@ -145,6 +145,8 @@ class EstateRecord(models.Model):
     bias_percent = ArrayField(models.FloatField(null=True))
     n_came = models.PositiveIntegerField()  # crossed their limit within a month
     date_error_days = models.FloatField(null=True)
+    # By days back: what the misses known then make of the band of every forecast of the kind.
+    widening = models.JSONField(default=dict)
 
     class Meta:
         ordering = ["kind", "metric"]

@@ -34,15 +34,23 @@ class EstateRecordRead(serializers.ModelSerializer[EstateRecord]):
         allow_null=True, help_text="of those, from the date said 30 days ago; a median"
     )
 
+    widening = serializers.SerializerMethodField(
+        help_text="times as wide as its own past asks, every band is: the misses of all ask it"
+    )
+
     class Meta:
         model = EstateRecord
         fields = (
             "kind", "metric", "made_at", "n_things", "days", "error_percent", "bias_percent",
-            "n_tried", "inside_percent", "n_came", "date_error_days",
+            "n_tried", "inside_percent", "n_came", "date_error_days", "widening",
         )  # fmt: skip
 
     def get_days(self, record: EstateRecord) -> list[int]:
         return list(HORIZONS_DAYS)
+
+    def get_widening(self, record: EstateRecord) -> float:
+        told: float = record.widening.get("0", 1.0)
+        return told
 
 
 class EstateRecordView(APIView):

@@ -44,13 +44,16 @@ KINDS = sorted({str(kind) for kind in (*(kind for kind, _ in WAYS), *OWNERS)})
 
 
 class RecordRead(serializers.Serializer[Record]):
-    """How right forecasts of 7, 30 and 90 days ago would have been, over the days given."""
+    """How right forecasts of 7, 30, 60 and 90 days ago would have been, over the days given."""
 
     days = serializers.ListField(child=serializers.IntegerField())
     error = serializers.ListField(child=Int64Field(allow_null=True))
     bias = serializers.ListField(child=Int64Field(allow_null=True))
     n_inside = serializers.IntegerField(help_text="days that fell in the 80 % band")
     n_tried = serializers.IntegerField()
+    widening = serializers.FloatField(
+        help_text="times as wide as its own past asks, the band is: the misses of its kind ask it"
+    )
     said_week_ago_on = serializers.DateField(allow_null=True)
     said_month_ago_on = serializers.DateField(allow_null=True)
 
@@ -132,6 +135,7 @@ class ForecastView(APIView):
             "ceiling": None if kept.ceiling is None else round(kept.ceiling),
             "findings": kept.findings or NOTHING_FOUND,
             "record": {
+                "widening": 1.0,
                 **kept.record,
                 "said_week_ago_on": kept.said_week_ago_on,
                 "said_month_ago_on": kept.said_month_ago_on,

@@ -49,6 +49,19 @@ class Correction(models.Model):
         return f"{self.entity_id} on {self.day}: {self.used_bytes_before}"
 
 
+class PastTold(models.Model):
+    """When days of a thing were last told or corrected beside what is read of it now."""
+
+    entity = models.OneToOneField(
+        "estate.Entity", on_delete=models.DO_NOTHING, primary_key=True, db_constraint=False,
+        related_name="+",
+    )  # fmt: skip
+    told_at = models.DateTimeField()
+
+    def __str__(self) -> str:
+        return f"past of {self.entity_id} told at {self.told_at}"
+
+
 class Measure(models.TextChoices):
     """What is read daily beside the bytes that a thing holds, each in one unit."""
 

@@ -1,6 +1,7 @@
 """Writes readings by COPY, once however often they come; corrections are kept beside them."""
 
-from datetime import date
+from collections.abc import Iterable
+from datetime import date, datetime
 
 from django.db import connection, transaction
 from django.db.backends.utils import CursorWrapper
@@ -8,11 +9,13 @@ from django.db.backends.utils import CursorWrapper
 from keelmark.access.services import audit
 from keelmark.readings import sql
 from keelmark.readings.binary import Column, copy_payload
+from keelmark.readings.models import PastTold
 from keelmark.readings.partitions import cover_days, cover_steps
 from keelmark.readings.rows import DailyRows, StepRows, date_of, last_of_each
 
 HOUR_US = 3_600_000_000
 MAX_THINGS_TOLD = 20
+BATCH_ROWS = 5000
 
 
 @transaction.atomic
@@ -59,6 +62,15 @@ def write_steps(rows: StepRows) -> int:
         cursor.execute(sql.EMPTY_STEPS_ASIDE)
         cursor.execute(sql.NOTE_HOURS, [hours_us])
         return int(n_written)
+
+
+def note_past(entity_ids: Iterable[int], *, at: datetime) -> None:
+    """Note that days of these things were told, so that what is learnt of them is made anew."""
+    noted = [PastTold(entity_id=pk, told_at=at) for pk in sorted(set(entity_ids))]
+    PastTold.objects.bulk_create(
+        noted, batch_size=BATCH_ROWS, update_conflicts=True,
+        unique_fields=["entity"], update_fields=["told_at"],
+    )  # fmt: skip
 
 
 def _audit_corrected(corrected: list[tuple[int, date]], *, told_by: str) -> None:

@@ -59,7 +59,7 @@ def test_noise_about_a_level_is_seen_through():
     assert np.abs(learnt.level - 5.0).mean() < 0.04  # a single reading is 0.08 off
     assert np.median(np.abs(learnt.per_day)) < 0.0005
     month = learnt.variance.after(np.array([30.0]))[:, 0]
-    assert np.median(month) == pytest.approx(0.01, rel=0.4)  # noise does not add up
+    assert np.median(month) == pytest.approx(0.01, rel=0.5)  # noise does not add up
 
 
 def test_more_noise_means_more_spread():

@@ -105,11 +105,15 @@ def test_a_steady_past_gives_a_good_record_and_a_step_a_bad_one():
     record = record_of(used)
     share = record.error_bytes / used[:, -1:]
     assert share[0].max() < 0.01
-    assert share[1, 1] > 0.1  # after 30 days
+    assert share[1, 1] > 0.05  # after 30 days: one of three origins met the step
     assert record.bias_bytes[1, 1] > 0  # more came than was said
-    assert record.n_tried.tolist() == [127, 127]
+    assert record.n_tried.tolist() == [187, 187]  # 7, 30, 60 and 90 days
     inside = record.n_inside / record.n_tried
     assert inside[0] > inside[1]
+
+
+def said_from(used):
+    return paths(forecast(used), horizon_days=7, quantiles=(0.5,))[0, 0]
 
 
 def test_where_the_day_of_a_horizon_was_not_read_the_one_before_stands_for_it():
@@ -119,13 +123,10 @@ def test_where_the_day_of_a_horizon_was_not_read_the_one_before_stands_for_it():
     error = record_of(used).error_bytes
     assert not np.isnan(error[[0, 1, 2, 4, 5]]).any()
     assert np.isnan(error[3, 0]) or error[3, 0] > 0  # of earlier origins alone
-    learnt = forecast(used[:1, :-7])
-    said = paths(learnt, horizon_days=7, quantiles=(0.5,))[0, 0]
-    from_thirty = forecast(used[:1, :-30])
-    then = paths(from_thirty, horizon_days=7, quantiles=(0.5,))[0, 0]
-    from_ninety = forecast(used[:1, :-90])
-    before = paths(from_ninety, horizon_days=7, quantiles=(0.5,))[0, 0]
-    off = [used[0, -2] - said[5], used[0, -24] - then[6], used[0, -84] - before[6]]
+    off = [
+        used[0, column] - said_from(used[:1, :-back])[day]
+        for back, column, day in ((7, -2, 5), (30, -24, 6), (60, -54, 6), (90, -84, 6))
+    ]
     assert error[0, 0] == pytest.approx(np.mean(np.abs(off)), rel=1e-6)
 
 
@@ -135,8 +136,12 @@ def test_a_record_is_that_of_forecasts_made_then():
     then = forecast(used[:, :-30])
     assert (record.earlier[30].growth_bytes_per_day == then.growth_bytes_per_day).all()
     said = paths(then, horizon_days=30, quantiles=(0.5,))[:, 0, -1]
-    newer = paths(record.earlier[90], horizon_days=30, quantiles=(0.5,))[:, 0, -1]
-    wanted = (np.abs(used[:, -1] - said) + np.abs(used[:, -61] - newer)) / 2
+    others = [
+        used[:, 29 - back]
+        - paths(record.earlier[back], horizon_days=30, quantiles=(0.5,))[:, 0, -1]
+        for back in (60, 90)
+    ]
+    wanted = np.mean(np.abs([used[:, -1] - said, *others]), axis=0)
     assert np.allclose(record.error_bytes[:, 1], wanted)
 
 

@@ -3,6 +3,7 @@
 import importlib
 from datetime import timedelta
 
+import numpy as np
 import pytest
 
 from keelmark.access.models import Role
@@ -42,6 +43,34 @@ def climbing(last, per_day):
 
 def kept(name):
     return PoolForecast.objects.get(pool__entity__name=name)
+
+
+def restless(seed):
+    """A pace that changes without notice: every forecast of it was too sure."""
+    rng = np.random.default_rng(seed)
+    pace = np.cumsum(rng.normal(0, 0.01, N_DAYS))
+    level = 40 + np.cumsum(pace + rng.normal(0, 0.02, N_DAYS))
+    return [round(max(x, 1.0) * TIB) for x in level]
+
+
+def test_what_a_kind_missed_widens_its_bands_and_is_told(db, api):
+    bring_in(*(pool(f"steady-{n}", restless(n)) for n in range(25)))
+    record = EstateRecord.objects.get(kind="pool", metric="used")
+    factor = record.widening["0"]
+    assert factor > 1.05
+    one = kept("steady-3")
+    assert one.record["widening"] == pytest.approx(factor, abs=0.01)  # what they alone told
+    assert api.get("/forecast-record?kind=pool").json()["widening"] == factor
+    told = api.get(f"/forecasts/{one.pool_id}").json()["record"]
+    assert told["widening"] == one.record["widening"]
+    # The next time it is the kept one that counts, of whatever is made.
+    EstateRecord.objects.update(widening={str(back): 1.9 for back in (0, 7, 30, 60, 90)})
+    refresh(now=NOW)
+    again = kept("steady-3")
+    assert again.record["widening"] == 1.9
+    assert again.drift_variance + again.wander_variance == pytest.approx(
+        (one.drift_variance + one.wander_variance) * (1.9 / one.record["widening"]) ** 2, rel=0.01
+    )
 
 
 def test_a_pool_tells_since_when_it_stands_at_its_limit(db):

@@ -252,3 +252,28 @@ def test_own_marks_win_over_the_sites(estate):
     assert of("naa.1").attention in ("caution", "urgent")
     days = (of("naa.1").limit_likely_on - NOW.date()).days
     assert days == pytest.approx(1.5 * 1024 / 20, abs=3)
+
+
+def test_a_past_that_is_told_late_has_its_things_forecast_anew(
+    estate, django_capture_on_commit_callbacks
+):
+    """A year brought in by hand must not wait for the night."""
+    carry_out(plan_forecasts(now=NOW))
+    assert of("naa.2").growth_per_day == pytest.approx(0, abs=GIB / 100)
+    with django_capture_on_commit_callbacks(execute=True):
+        import_documents([history("naa.2", last=2 * TIB, per_day=10 * GIB)], into=Imported())
+    again = plan_forecasts(now=NOW + timedelta(minutes=2))
+    assert [chunk.kind for chunk in again.chunks.all()] == ["volume"]
+    carry_out(again, now=NOW + timedelta(minutes=2))
+    assert of("naa.2").growth_per_day == pytest.approx(10 * GIB, rel=0.05)
+    assert of("naa.1").made_at == NOW
+    assert plan_forecasts(now=NOW + timedelta(minutes=4)) is None
+
+
+def test_a_past_told_once_more_the_same_has_nothing_made_anew(
+    estate, django_capture_on_commit_callbacks
+):
+    carry_out(plan_forecasts(now=NOW))
+    with django_capture_on_commit_callbacks(execute=True):
+        import_documents([history("naa.2", last=2 * TIB, per_day=0)], into=Imported())
+    assert plan_forecasts(now=NOW + timedelta(minutes=2)) is None

@@ -1,5 +1,6 @@
 """Forecasts of used bytes: see engine.py for the calls, record.py for how right they were."""
 
+from keelmark.core.forecast.calibration import TRIALS, Widening, widening_of
 from keelmark.core.forecast.clean import CleanSeries
 from keelmark.core.forecast.engine import (
     MAX_HORIZON_DAYS,
@@ -10,6 +11,7 @@ from keelmark.core.forecast.engine import (
     forecast,
     paths,
     runway,
+    widened,
 )
 from keelmark.core.forecast.record import Record, RecordOfMany, record_of, record_of_many
 from keelmark.core.forecast.repairs import Repair
@@ -25,6 +27,7 @@ from keelmark.core.forecast.structure import PaceChanges
 __all__ = [
     "MAX_HORIZON_DAYS",
     "MIN_HISTORY_DAYS",
+    "TRIALS",
     "CleanSeries",
     "Contributions",
     "Forecast",
@@ -36,6 +39,7 @@ __all__ = [
     "Repair",
     "Rhythm",
     "Runway",
+    "Widening",
     "contributions",
     "forecast",
     "paths",
@@ -43,4 +47,6 @@ __all__ = [
     "record_of",
     "record_of_many",
     "runway",
+    "widened",
+    "widening_of",
 ]

@@ -1,6 +1,6 @@
 """Daily used bytes in, quantile paths and exhaustion days out, for many series at once."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.special import ndtri
@@ -259,6 +259,16 @@ def paths(of: Outlook, *, horizon_days: int, quantiles: tuple[float, ...]) -> Fl
     spans = ndtri(np.array(quantiles))[None, :, None] * spread[:, None, :]
     fan = np.clip(middle[:, None, :] + spans, 0.0, of.ceiling_bytes[:, None, None])
     return np.where(of.is_judged[:, None, None], fan, np.nan)
+
+
+def widened(of: Forecast, *, by: float) -> Forecast:
+    """Return a forecast whose band is so many times as wide; its 50 % path stays."""
+    return replace(
+        of,
+        noise_variance=of.noise_variance * by**2,
+        wander_variance=of.wander_variance * by**2,
+        drift_variance=of.drift_variance * by**2,
+    )
 
 
 def _checked_used(used: Float64s) -> Float64s:

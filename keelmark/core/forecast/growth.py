@@ -12,6 +12,7 @@ REST_DAYS = (1, 7, 28, 112, 400)  # means that a series without a pace may retur
 ORIGINS_DAYS_BACK = (7, 14, 21, 28, 42, 56, 70, 84, 112, 140, 168, 196, 224, 252, 280)
 HORIZONS_DAYS = (7, 14, 28, 56, 84, 112)
 MIN_WINDOW_DAYS = 7  # one weekly rhythm
+MIN_SEEN_SHARE = 0.1  # of the days ahead: who saw a week tells nothing of four months
 RECENCY_DAYS = 90.0  # errors this old weigh 1/e
 WEIGHT_POWER = 12.0  # bench/forecast: 9 to 12 differ by a few percent
 POWER_TRIALS = 8.0  # with as many trials half that power: few trials prove little
@@ -151,7 +152,7 @@ def _tried(
     weights = np.zeros(len(trials))
     for index, (back, ahead) in enumerate(trials):
         origin = last - back
-        is_tried[index] = origin - sums.first_column >= MIN_WINDOW_DAYS
+        is_tried[index] = origin - sums.first_column >= max(MIN_WINDOW_DAYS, MIN_SEEN_SHARE * ahead)
         missed = sums.values[:, origin + ahead] - seen_at[back].after(ahead)
         errors[:, index] = np.where(is_tried[index], missed, 0.0)
         weights[index] = np.exp(-back / RECENCY_DAYS)

@@ -4,14 +4,22 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from keelmark.core.arrays import Float64s, Int64s
+from keelmark.core.arrays import Bools, Float64s, Int64s
 from keelmark.core.errors import ShapeError
-from keelmark.core.forecast.engine import Forecast, forecast, paths
+from keelmark.core.forecast.calibration import (
+    BAND_EDGE,
+    NOT_WIDENED,
+    ORIGINS_DAYS_BACK,
+    TRIALS,
+    Widening,
+    widening_of,
+)
+from keelmark.core.forecast.engine import LEAST_SHARE, Forecast, forecast, paths, widened
 
-ORIGINS_DAYS_BACK = (7, 30, 90)
 HORIZONS_DAYS = (7, 30, 90)
 BAND = (0.1, 0.5, 0.9)
 NEAR_DAYS = 2  # today is often not read yet
+TINY = 1e-300
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -21,8 +29,10 @@ class Record:
     ``error_bytes`` and ``bias_bytes`` (n_series, 3) are the mean absolute and the mean signed
     distance of what came from the 50 % path after 7, 30 and 90 days (above: positive); NaN
     where nothing could be tried. ``n_inside`` and ``n_tried`` (n_series,) count the days on
-    which what came lay in the 80 % band. ``earlier`` holds the forecasts themselves by the
-    days back from the last column, from which dates said before are read.
+    which what came lay in the 80 % band, widened by what was known on the day it was drawn.
+    ``earlier`` holds the forecasts themselves by the days back from the last column, from which
+    dates said before are read. ``misses`` (n_series, len(TRIALS)) are those that a kind's
+    ``widening`` is learnt from.
     """
 
     error_bytes: Float64s
@@ -30,6 +40,8 @@ class Record:
     n_inside: Int64s
     n_tried: Int64s
     earlier: dict[int, Forecast]
+    misses: Float64s
+    widening: Widening
 
 
 def record_of(
@@ -38,7 +50,8 @@ def record_of(
     first_day: int | None = None,
     ceiling_bytes: Float64s | None = None,
     kin: Int64s | None = None,
-    origins_days_back: tuple[int, ...] = ORIGINS_DAYS_BACK,
+    is_one_kind: bool = False,
+    widening: Widening | None = None,
 ) -> Record:
     """Forecast again from earlier days and compare with what came.
 
@@ -46,8 +59,10 @@ def record_of(
     ----------
     used_bytes, first_day, ceiling_bytes, kin
         As for :func:`forecast`.
-    origins_days_back : tuple of int
-        Days before the last column from which to look ahead.
+    is_one_kind : bool
+        Whether the series are alike, so that their bands are widened together.
+    widening : dict of int to float, optional
+        What is known of the whole kind already, instead of what these series alone tell.
 
     Returns
     -------
@@ -61,49 +76,90 @@ def record_of(
     Tashman, L. J. (2000), "Out-of-sample tests of forecasting accuracy", rolling origins.
     """
     n_series, n_days = used_bytes.shape
-    missed: dict[int, list[Float64s]] = {ahead: [] for ahead in HORIZONS_DAYS}
+    tries = {}
+    for back in ORIGINS_DAYS_BACK:
+        if back < n_days:
+            seen = used_bytes[:, : n_days - back]
+            learnt = forecast(
+                seen, first_day=first_day, ceiling_bytes=ceiling_bytes, kin=kin,
+                finds_changes=False,
+            )  # fmt: skip
+            tries[back] = _Try.of(learnt, came=used_bytes[:, n_days - back :])
+    nothing = np.full(n_series, np.nan)
+    misses = np.stack(
+        [tries[back].missed_by(ahead) if back in tries else nothing for back, ahead in TRIALS],
+        axis=1,
+    )
+    if widening is None:
+        widening = widening_of(misses) if is_one_kind else NOT_WIDENED
+    columns = [
+        _means([tried.off_after(ahead) for tried in tries.values() if ahead <= tried.n_days],
+               n_series=n_series)
+        for ahead in HORIZONS_DAYS
+    ]  # fmt: skip
+    inside = [tried.inside(widening[back]) for back, tried in tries.items()]
     n_inside, n_tried = np.zeros(n_series, np.int64), np.zeros(n_series, np.int64)
-    earlier: dict[int, Forecast] = {}
-    for back in (back for back in origins_days_back if back < n_days):
-        seen = used_bytes[:, : n_days - back]
-        learnt = forecast(
-            seen,
-            first_day=first_day,
-            ceiling_bytes=ceiling_bytes,
-            kin=kin,
-            finds_changes=False,
-        )
-        earlier[back] = learnt
-        came = used_bytes[:, n_days - back :]
-        fan = paths(learnt, horizon_days=back, quantiles=BAND)
-        # A series that ended before the origin is not judged from it: its days would not match.
-        is_fair = (learnt.readings.last_column == n_days - back - 1)[:, None]
-        came = np.where(is_fair, came, np.nan)
-        with np.errstate(invalid="ignore"):
-            inside = (came >= fan[:, 0]) & (came <= fan[:, 2])
-        known = ~np.isnan(came) & ~np.isnan(fan[:, 1])
-        n_inside += (inside & known).sum(axis=1)
-        n_tried += known.sum(axis=1)
-        for ahead in HORIZONS_DAYS:
-            if ahead <= back:
-                missed[ahead].append(_missed_after(ahead, came=came, middle=fan[:, 1]))
-    columns = [_means(missed[ahead], n_series=n_series) for ahead in HORIZONS_DAYS]
+    for is_inside, is_tried in inside:
+        n_inside += is_inside.sum(axis=1)
+        n_tried += is_tried.sum(axis=1)
     return Record(
         error_bytes=np.stack([error for error, _ in columns], axis=1),
         bias_bytes=np.stack([bias for _, bias in columns], axis=1),
         n_inside=n_inside,
         n_tried=n_tried,
-        earlier=earlier,
+        earlier={back: widened(tried.learnt, by=widening[back]) for back, tried in tries.items()},
+        misses=misses,
+        widening=widening,
     )
 
 
-def _missed_after(ahead: int, *, came: Float64s, middle: Float64s) -> Float64s:
-    """What came less what was said after so many days, or up to two fewer."""
-    missed: Float64s = np.full(len(came), np.nan)
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class _Try:
+    """A forecast from an earlier day, what came after it, and how far off that was.
+
+    ``off`` and ``half`` (n_series, n_days) are what came less the 50 % path and the 80 % band
+    on that side of it, NaN where there is nothing to compare.
+    """
+
+    learnt: Forecast
+    off: Float64s
+    half: Float64s
+
+    @classmethod
+    def of(cls, learnt: Forecast, *, came: Float64s) -> "_Try":
+        fan = paths(learnt, horizon_days=came.shape[1], quantiles=BAND)
+        low, middle, high = fan[:, 0], fan[:, 1], fan[:, 2]
+        # A series that ended before the origin is not judged from it: its days would not match.
+        n_seen = learnt.readings.level_bytes.shape[1]
+        is_fair = learnt.readings.last_column == n_seen - 1
+        off = np.where(is_fair[:, None], came - middle, np.nan)
+        # What is exact to a millionth is no miss, however thin its band.
+        half = np.maximum(np.where(off < 0, middle - low, high - middle), LEAST_SHARE * middle)
+        return cls(learnt=learnt, off=off, half=half)
+
+    @property
+    def n_days(self) -> int:
+        return int(self.off.shape[1])
+
+    def inside(self, factor: float) -> tuple[Bools, Bools]:
+        """Which days lay in the band made so much wider, and which could be compared."""
+        return np.abs(self.off) <= factor * self.half, ~np.isnan(self.off)
+
+    def off_after(self, ahead: int) -> Float64s:
+        return _nearest_to(ahead, of=self.off)
+
+    def missed_by(self, ahead: int) -> Float64s:
+        """How far off in standard deviations, as they were forecast."""
+        half = np.maximum(self.half, TINY)  # what is empty and was forecast so missed nothing
+        return _nearest_to(ahead, of=np.abs(self.off) * BAND_EDGE / half)
+
+
+def _nearest_to(ahead: int, *, of: Float64s) -> Float64s:
+    """What stands on a day, or on one of the two before where it was not read."""
+    found: Float64s = np.full(len(of), np.nan)
     for day in range(max(0, ahead - 1 - NEAR_DAYS), ahead):
-        off = came[:, day] - middle[:, day]
-        missed = np.where(np.isnan(off), missed, off)
-    return missed
+        found = np.where(np.isnan(of[:, day]), found, of[:, day])
+    return found
 
 
 def _means(parts: list[Float64s], *, n_series: int) -> tuple[Float64s, Float64s]:

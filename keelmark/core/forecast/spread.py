@@ -9,9 +9,8 @@ from keelmark.core.arrays import Bools, Float64s, Int64s
 
 MEAN_ABS_TO_SPREAD = 1.2533  # sqrt(pi / 2), of a normal distribution
 PRIOR_TRIALS = 2.0  # what the spread of the steps counts for beside tried forecasts
-SPREAD_FACTOR = 1.0  # bench/forecast
 STEP_DAYS = 56  # of the newest steps a prior is made of
-PACE_DAYS = 300.0  # bench/forecast: over which a pace is learnt, about
+CHOSEN_FACTOR = 1.3  # bench/forecast: by which errors that chose the pace flatter it
 LAG_DAYS = 14  # steps this far apart still answer each other
 N_POWERS = 3
 TINY = 1e-300
@@ -75,8 +74,7 @@ def fitted(
     """Return the law that the errors (n_trials, n_series) of tried forecasts follow.
 
     With few trials the prior counts for more. The errors are those by which the pace itself
-    was chosen, so they flatter it, the more the farther ahead: a pace learnt over so many days
-    is as unsure as what wandered within them, wander / days, and that much is added.
+    was chosen, so they flatter it: what wanders does so by a share more than they say.
     """
     spreads, masses, sizes = [], [], np.unique(horizons_days)
     for ahead in sizes:
@@ -90,13 +88,12 @@ def fitted(
         return prior
     law = _nonnegative_law(np.array(spreads), days=sizes, is_known=np.array(masses))
     n_trials = is_tried.sum(axis=0)
-    trust = n_trials / (n_trials + PRIOR_TRIALS) * SPREAD_FACTOR**2
-    rest = SPREAD_FACTOR**2 - trust
-    wander = trust * law[1] + rest * prior.wander
+    trust = n_trials / (n_trials + PRIOR_TRIALS)
+    rest = 1 - trust
     return PowerLaw(
         noise=trust * law[0] + rest * prior.noise,
-        wander=wander,
-        drift=trust * law[2] + rest * prior.drift + wander / PACE_DAYS,
+        wander=CHOSEN_FACTOR * (trust * law[1] + rest * prior.wander),
+        drift=trust * law[2] + rest * prior.drift,
     )
 
 

@@ -8,7 +8,7 @@ from django.db.models import F, QuerySet
 from django.db.models.functions import Mod
 
 from keelmark.core.arrays import Float64s, Int64s
-from keelmark.core.forecast import record_of_many
+from keelmark.core.forecast import TRIALS, Widening, record_of_many, widening_of
 from keelmark.core.forecast.record import HORIZONS_DAYS
 from keelmark.core.units import PERCENT
 from keelmark.estate.models import Kind
@@ -25,7 +25,7 @@ HELD_FOR = timedelta(hours=1)  # a record changes slowly
 MAX_SUMMED = 50_000  # of more, every second, third, … is taken
 _COLUMNS = (
     "last_amount", "record__error", "record__bias", "record__n_inside", "record__n_tried",
-    "said_month_ago_on", "crossed_on",
+    "said_month_ago_on", "crossed_on", "record__misses",
 )  # fmt: skip
 
 
@@ -36,11 +36,11 @@ def tell_record(kind: Kind, metric: Metric, *, now: datetime, is_due: bool = Fal
         return False
     rows = list(_kept(kind, metric).values_list(*_COLUMNS))
     columns = list(zip(*rows, strict=True)) or [()] * len(_COLUMNS)
-    last, error, bias, n_inside, n_tried, said_on, crossed_on = columns
+    last, error, bias, n_inside, n_tried, said_on, crossed_on, misses = columns
     told = record_of_many(
         last=_floats(last),
-        error=_by_horizon(error),
-        bias=_by_horizon(bias),
+        error=_table(error, n_columns=len(HORIZONS_DAYS)),
+        bias=_table(bias, n_columns=len(HORIZONS_DAYS)),
         n_inside=_counts(n_inside),
         n_tried=_counts(n_tried),
         date_errors_days=_date_errors(said_on, crossed_on, today=now.date()),
@@ -57,9 +57,16 @@ def tell_record(kind: Kind, metric: Metric, *, now: datetime, is_due: bool = Fal
             "bias_percent": [_percent(x) for x in told.bias_share.tolist()],
             "n_came": told.n_came,
             "date_error_days": None if np.isnan(told.date_error_days) else told.date_error_days,
+            "widening": widening_of(_table(misses, n_columns=len(TRIALS))),
         },
     )
     return True
+
+
+def widening_known(kind: Kind, metric: Metric) -> Widening | None:
+    """Return by how much the bands of a kind are to be wider, None where none was made yet."""
+    told = EstateRecord.objects.filter(kind=kind, metric=metric).values_list("widening", flat=True)
+    return {int(back): factor for back, factor in (told.first() or {}).items()} or None
 
 
 def _kept(kind: Kind, metric: Metric) -> QuerySet[KeptForecast]:
@@ -82,10 +89,11 @@ def _counts(told: Sequence[int | None]) -> Int64s:
     return np.array([x or 0 for x in told], dtype=np.int64)
 
 
-def _by_horizon(told: Sequence[list[float | None] | None]) -> Float64s:
-    nothing: list[float | None] = [None] * len(HORIZONS_DAYS)
-    flat = [x for row in told for x in (row or nothing)]
-    return _floats(flat).reshape(len(told), len(HORIZONS_DAYS))
+def _table(told: Sequence[list[float | None] | None], *, n_columns: int) -> Float64s:
+    nothing: list[float | None] = [None] * n_columns
+    whole = [row if row and len(row) == n_columns else nothing for row in told]
+    flat = [x for row in whole for x in row]
+    return _floats(flat).reshape(len(told), n_columns)
 
 
 def _date_errors(

@@ -7,7 +7,16 @@ from typing import Any
 import numpy as np
 
 from keelmark.core.arrays import Float64s, Int64s
-from keelmark.core.forecast import Forecast, Record, Runway, forecast, record_of, runway
+from keelmark.core.forecast import (
+    Forecast,
+    Record,
+    Runway,
+    Widening,
+    forecast,
+    record_of,
+    runway,
+    widened,
+)
 from keelmark.core.ledger import Attention, Judgement, Ledger, attention_of
 from keelmark.forecasts.findings import findings_of, record_told
 from keelmark.readings.rows import EPOCH
@@ -33,6 +42,7 @@ class Subjects:
     marks: dict[str, Int64s]
     ceiling_bytes: Float64s
     kin: Int64s
+    widening: Widening | None = None  # of all of the kind; None: what these alone tell
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -90,8 +100,10 @@ def made_of(series: Series, *, subjects: Subjects, now: datetime) -> Made:
         series.used_bytes, first_day=first_day, ceiling_bytes=ceiling, kin=subjects.kin
     )
     record = record_of(
-        series.used_bytes, first_day=first_day, ceiling_bytes=ceiling, kin=subjects.kin
-    )
+        series.used_bytes, first_day=first_day, ceiling_bytes=ceiling, kin=subjects.kin,
+        is_one_kind=True, widening=subjects.widening,
+    )  # fmt: skip
+    learnt = widened(learnt, by=record.widening[0])
     return Made(
         learnt=learnt,
         record=record,

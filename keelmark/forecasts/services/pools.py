@@ -14,7 +14,7 @@ from keelmark.estate.models import Kind, Pool, Volume
 from keelmark.feeds.selectors import allowed_ages
 from keelmark.forecasts.models import Metric, PoolForecast, Reach
 from keelmark.forecasts.reasons import Leader, reason_of
-from keelmark.forecasts.services.estate_record import tell_record
+from keelmark.forecasts.services.estate_record import tell_record, widening_known
 from keelmark.forecasts.services.making import ALLOWED_AGE, Made, Subjects, kept_fields, make
 from keelmark.readings.selectors import series_of
 
@@ -71,6 +71,7 @@ def _subjects(pools: list[Pool]) -> Subjects:
         },
         ceiling_bytes=np.full(len(pools), np.inf),
         kin=np.array([pool.service_class_id or NO_KIN for pool in pools], dtype=np.int64),
+        widening=widening_known(Kind.POOL, Metric.USED),
     )
 
 

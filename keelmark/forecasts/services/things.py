@@ -18,6 +18,7 @@ from keelmark.core.units import percent_of
 from keelmark.estate.models import Kind
 from keelmark.forecasts.marks import FIELDS, Told, marks_of
 from keelmark.forecasts.models import Metric, ThingForecast
+from keelmark.forecasts.services.estate_record import widening_known
 from keelmark.forecasts.services.making import (
     LEARNT_DAYS,
     NO_MARK,
@@ -28,7 +29,7 @@ from keelmark.forecasts.services.making import (
     made_of,
 )
 from keelmark.forecasts.services.ways import WAYS, Way
-from keelmark.readings.models import MeasureReading
+from keelmark.readings.models import MeasureReading, PastTold
 from keelmark.readings.selectors import Series, measured, newest_of, series_of
 
 BATCH_ROWS = 1000
@@ -62,8 +63,8 @@ def wanting(
     """Return the things of a kind that want a forecast of a metric.
 
     With ``since`` that is everything not made since then; else what was read after it was
-    forecast, or never was, or has other marks or another size by now. What a source corrects
-    in the past alone waits for the night.
+    forecast, or whose past was told then, or never was, or has other marks or another size
+    by now.
     """
     way = WAYS[kind, metric]
     own = ThingForecast.objects.of_these_marks().filter(entity_id=OuterRef("pk"), metric=metric)
@@ -75,7 +76,15 @@ def wanting(
         stands = own.filter(made_at__gte=since)
     else:
         was_read = "read_at" if way.measure is None else "newest_read_at"
-        stands = own.filter(Q(made_at__gte=OuterRef(was_read)) | Q(made_at__gte=now - RESTS))
+        stands = own.filter(
+            Q(made_at__gte=OuterRef(was_read)) | Q(made_at__gte=now - RESTS)
+        ).exclude(
+            Exists(
+                PastTold.objects.filter(
+                    entity_id=OuterRef("entity_id"), told_at__gt=OuterRef("made_at")
+                )
+            )
+        )
     return _living(way, now=now).filter(~Exists(stands)).order_by("pk")
 
 
@@ -108,7 +117,7 @@ def forecast_range(
     if not asked:
         return 0
     things, series = _with_elders(asked, way=way, metric=metric, now=now)
-    made = made_of(series, subjects=_subjects(things, way=way, metric=metric), now=now)
+    made = made_of(series, subjects=_subjects(things, kind=kind, way=way, metric=metric), now=now)
     ids = {thing.id for thing in asked}
     stood = dict(
         ThingForecast.objects.filter(entity_id__in=ids, metric=metric).values_list(
@@ -217,7 +226,7 @@ def _series(things: list[_Thing], *, way: Way, metric: Metric, now: datetime) ->
     return series_of(ids, first_on=first_on, last_on=last_on, amount=amount)
 
 
-def _subjects(things: list[_Thing], *, way: Way, metric: Metric) -> Subjects:
+def _subjects(things: list[_Thing], *, kind: Kind, way: Way, metric: Metric) -> Subjects:
     sizes = np.array(
         [NO_MARK if thing.size_bytes is None else thing.size_bytes for thing in things],
         dtype=np.int64,
@@ -238,6 +247,7 @@ def _subjects(things: list[_Thing], *, way: Way, metric: Metric) -> Subjects:
         },
         ceiling_bytes=np.where(has_size & way.ends_at_size, sizes, np.inf),
         kin=np.array([thing.kin or NO_KIN for thing in things], dtype=np.int64),
+        widening=widening_known(kind, metric),
     )
 
 

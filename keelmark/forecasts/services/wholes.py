@@ -29,6 +29,7 @@ from keelmark.estate.models import (
 )
 from keelmark.forecasts.marks import nearest_marks
 from keelmark.forecasts.models import Metric, ThingForecast
+from keelmark.forecasts.services.estate_record import widening_known
 from keelmark.forecasts.services.making import (
     LEARNT_DAYS,
     NO_MARK,
@@ -244,4 +245,5 @@ def _subjects(wholes: list[_Whole]) -> Subjects:
         },
         ceiling_bytes=np.full(len(wholes), np.inf),
         kin=np.full(len(wholes), NO_KIN, dtype=np.int64),
+        widening=widening_known(Kind(wholes[0].entity.kind), Metric.USED),
     )

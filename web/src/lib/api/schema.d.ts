@@ -893,6 +893,11 @@ export interface components {
              * @description of those, from the date said 30 days ago; a median
              */
             date_error_days: number | null;
+            /**
+             * Format: double
+             * @description times as wide as its own past asks, every band is: the misses of all ask it
+             */
+            readonly widening: number;
         };
         ExampleRead: {
             what: string;
@@ -1469,7 +1474,7 @@ export interface components {
          * @enum {string}
          */
         ReachEnum: "inside_lead_time" | "within_90_days" | "later" | "no_end";
-        /** @description How right forecasts of 7, 30 and 90 days ago would have been, over the days given. */
+        /** @description How right forecasts of 7, 30, 60 and 90 days ago would have been, over the days given. */
         RecordRead: {
             days: number[];
             error: (number | null)[];
@@ -1477,6 +1482,11 @@ export interface components {
             /** @description days that fell in the 80 % band */
             n_inside: number;
             n_tried: number;
+            /**
+             * Format: double
+             * @description times as wide as its own past asks, the band is: the misses of its kind ask it
+             */
+            widening: number;
             /** Format: date */
             said_week_ago_on: string | null;
             /** Format: date */

@@ -48,6 +48,15 @@
         {((PERCENT * record.n_inside) / record.n_tried).toFixed(0)} % of {record.n_tried} days
       </dd>
     </div>
+    {#if record.widening > 1}
+      <div
+        class="flex justify-between gap-3"
+        title="80 % of what came must lie in the band. In that of all alike it was less, so every band is drawn wider by as much as that asks."
+      >
+        <dt>so the band is wider by</dt>
+        <dd class="figures">{(PERCENT * (record.widening - 1)).toFixed(0)} %</dd>
+      </div>
+    {/if}
   {:else}
     <div>too young to have been tried</div>
   {/if}

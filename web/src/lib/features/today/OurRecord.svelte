@@ -4,6 +4,7 @@
 
   /** How right the dates on this page have been, over all pools; before there is any, nothing. */
   const record = createQuery(recordQuery);
+  const PERCENT = 100;
   const EMPTY = 'nothing to compare yet';
   const percent = (told: number | null | undefined) =>
     told === null || told === undefined ? EMPTY : `${told.toPrecision(2)} %`;
@@ -21,6 +22,14 @@
                 ? EMPTY
                 : `${record.data.inside_percent.toFixed(0)} % of ${record.data.n_tried.toLocaleString()} days`,
           },
+          ...(record.data.widening > 1
+            ? [
+                {
+                  name: 'so bands are drawn wider by',
+                  told: `${(PERCENT * (record.data.widening - 1)).toFixed(0)} %`,
+                },
+              ]
+            : []),
           ...(record.data.date_error_days === null
             ? []
             : [
