@@ -6,6 +6,34 @@ import numpy as np
 
 from keelmark.core.arrays import Bools, Float64s
 from keelmark.core.errors import ShapeError
+from keelmark.core.forecast.robust import gaps_filled
+
+OPENING_DAYS = 7  # a history does not begin for all parts on the same day
+
+
+def summed(parts: Float64s) -> Float64s:
+    """Add up the parts of a whole so that what was not read of one is no dip of the whole.
+
+    Parameters
+    ----------
+    parts : (n_parts, n_days) float64
+        Amounts a day, NaN where unread.
+
+    Returns
+    -------
+    (n_days,) float64
+        Gaps are bridged by straight lines, an open end holds the last reading. Before its first
+        reading a part was not there, unless that is within the first week of all: then it
+        stood there as it was first read.
+    """
+    filled = gaps_filled(parts)
+    is_read = ~np.isnan(parts)
+    first = np.argmax(is_read, axis=1)
+    begins_late = is_read.any(axis=1) & (first > 0) & (first <= OPENING_DAYS)
+    for row in np.flatnonzero(begins_late):
+        filled[row, : first[row]] = filled[row, first[row]]
+    whole: Float64s = np.nan_to_num(filled).sum(axis=0)
+    return whole
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)

@@ -14,7 +14,7 @@ from django.db.models import Exists, OuterRef, Q, QuerySet
 
 from keelmark.core.arrays import Int64s
 from keelmark.core.forecast.kin import NO_KIN
-from keelmark.core.forecast.robust import gaps_filled
+from keelmark.core.forecast.sharing import summed
 from keelmark.core.ledger import Ledger
 from keelmark.estate.models import (
     Account,
@@ -220,7 +220,7 @@ def _summed(wholes: list[_Whole], *, today: date) -> Series:
             is_read |= ~np.isnan(parts.used_bytes).all(axis=0)
             # Before its first reading a part was not there.
             for at, amounts in enumerate((parts.used_bytes, parts.capacity_bytes)):
-                sums[at] += np.nan_to_num(gaps_filled(amounts)).sum(axis=0)
+                sums[at] += summed(amounts)
         used[row], capacity[row] = np.where(is_read, sums, np.nan)
     return Series(
         entity_ids=np.array([whole.entity.pk for whole in wholes], dtype=np.int64),
