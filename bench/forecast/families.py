@@ -140,6 +140,25 @@ def campaigns(rng: np.random.Generator) -> Float64s:
     return 0.15 + np.cumsum(pace) + _noise(rng, rng.uniform(0.0005, 0.002))
 
 
+def retention(rng: np.random.Generator) -> Float64s:
+    """Copies kept for so many days: it fills for as long, then holds what is kept."""
+    kept_days, begins = int(rng.integers(30, 120)), int(rng.integers(0, 200))
+    written = rng.uniform(0.002, 0.006) * np.exp(np.arange(N_DAYS) * rng.uniform(0, 0.0015))
+    written = written * rng.uniform(0.6, 1.4, N_DAYS)
+    written[np.arange(N_DAYS) % 7 == int(rng.integers(0, 7))] *= rng.uniform(1, 3)  # a full copy
+    written[:begins] = 0.0
+    held = np.cumsum(written)
+    held[kept_days:] -= held[:-kept_days]
+    return 0.1 + held + _noise(rng, 0.0005)
+
+
+def roll_out(rng: np.random.Generator) -> Float64s:
+    """Users moved in over months: slow, fast, slow, and then their own steady growth."""
+    middle, breadth = rng.uniform(N_KNOWN - 220, N_KNOWN + 60), rng.uniform(15, 60)
+    moved = rng.uniform(0.1, 0.35) / (1 + np.exp(-(np.arange(N_DAYS) - middle) / breadth))
+    return 0.2 + moved + _pace(rng, rng.uniform(0.0001, 0.0006)) + _noise(rng, 0.001)
+
+
 def dirty(used: Float64s, rng: np.random.Generator) -> Float64s:
     """Days unread, single wild readings, a source that got stuck."""
     read = used.copy()
@@ -169,7 +188,9 @@ FAMILIES: dict[str, Family] = {
     "young": Family(make=young),
     "dirty": Family(make=steady, spoil=dirty),
     "dirty migration": Family(make=migration, spoil=dirty),
-    "campaigns": Family(make=campaigns, is_kept_out=True),
+    "campaigns": Family(make=campaigns),  # was kept out until levels and rhythms were done
+    "retention": Family(make=retention, is_kept_out=True),
+    "roll-out": Family(make=roll_out, is_kept_out=True),
 }
 
 

@@ -53,7 +53,7 @@
         class="flex justify-between gap-3"
         title="80 % of what came must lie in the band. In that of all alike it was less, so every band is drawn wider by as much as that asks."
       >
-        <dt>so the band is wider by</dt>
+        <dt>bands of its kind, wider by</dt>
         <dd class="figures">{(PERCENT * (record.widening - 1)).toFixed(0)} %</dd>
       </div>
     {/if}
