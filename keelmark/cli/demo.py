@@ -303,7 +303,7 @@ def _collections() -> None:
         look_for_findings(at=datetime.now(UTC))
     with step("forecasts"):
         reckon_promised(now=datetime.now(UTC))
-        tell_median(now=datetime.now(UTC))
+        tell_median(now=datetime.now(UTC), is_due=True)
         refresh(now=datetime.now(UTC))
         _forecast_all()
 

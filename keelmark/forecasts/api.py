@@ -39,7 +39,6 @@ from keelmark.forecasts.rows import (
 )
 from keelmark.forecasts.workings import workings_of
 
-MAX_WINDOW_DAYS = 4000
 Record = Any  # Any: what a read serializer tells of, a dict or a dataclass
 SCOPE = OpenApiParameter(
     "scope",
@@ -155,12 +154,6 @@ class FindingsRead(serializers.Serializer[Record]):
     n_kin = serializers.IntegerField()
 
 
-class SoundingsRead(serializers.Serializer[Record]):
-    first_on = serializers.DateField()
-    used_bytes = serializers.ListField(child=Int64Field(allow_null=True))
-    usable_bytes = serializers.ListField(child=Int64Field(allow_null=True))
-
-
 class VolumeRead(serializers.Serializer[Record]):
     id = serializers.IntegerField()
     name = serializers.CharField()
@@ -223,7 +216,7 @@ class PoolPages(CursorPagination):
         name: extend_schema(
             parameters=[OpenApiParameter("pool_id", OpenApiTypes.INT, OpenApiParameter.PATH)]
         )
-        for name in ("retrieve", "series", "volumes")
+        for name in ("retrieve", "volumes")
     }
 )
 class PoolViewSet(GenericViewSet[Pool]):
@@ -277,18 +270,6 @@ class PoolViewSet(GenericViewSet[Pool]):
             "feed_name": feed_name_of(pool.pk),
         }
         return Response(PoolDetailRead(detail).data)
-
-    @extend_schema(
-        parameters=[OpenApiParameter("days", OpenApiTypes.INT)],
-        responses={200: SoundingsRead, 400: Problem, 404: Problem},
-    )
-    @action(detail=True)
-    def series(self, request: Request, pool_id: int) -> Response:
-        """Daily readings of a window that ends today."""
-        pool = self.get_object()
-        n_days = _whole_number(request, name="days", default=90, most=MAX_WINDOW_DAYS)
-        soundings = selectors.soundings_of(pool, n_days=n_days, today=_today())
-        return Response(SoundingsRead(_plain(soundings)).data)
 
     @extend_schema(responses={200: VolumeRead(many=True), 404: Problem})
     @action(detail=True, pagination_class=None)
@@ -346,13 +327,3 @@ def _plain(record: Any) -> dict[str, Any]:  # Any: a dataclass of any kind, its 
 
 def _today() -> date:
     return datetime.now(UTC).date()
-
-
-def _whole_number(request: Request, *, name: str, default: int, most: int) -> int:
-    told = request.query_params.get(name, str(default))
-    if not told.isdigit() or not 1 <= int(told) <= most:
-        fault = FieldFault(pointer=f"#/{name}", code="range", detail=f"Use 1 to {most}.")
-        raise FormError(
-            f"{name} is “{told}”; use a whole number from 1 to {most}.", faults=(fault,)
-        )
-    return int(told)

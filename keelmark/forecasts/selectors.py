@@ -67,26 +67,6 @@ def _counts(pools: QuerySet[Pool], *, field: str) -> list[tuple[str, int]]:
     return [(name, n) for name, n in rows if name]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Soundings:
-    """A pool's readings over a window, a list element a day, None where unread."""
-
-    first_on: date
-    used_bytes: list[int | None]
-    usable_bytes: list[int | None]
-
-
-def soundings_of(pool: Pool, *, n_days: int, today: date) -> Soundings:
-    """Return the last n days of a pool that was found for its reader."""
-    first_on = today - timedelta(days=n_days - 1)
-    series = series_of([pool.pk], first_on=first_on, last_on=today)
-    return Soundings(
-        first_on=first_on,
-        used_bytes=_whole(series.used_bytes[0]),
-        usable_bytes=_whole(series.capacity_bytes[0]),
-    )
-
-
 def outlook_of(forecasts: Sequence[KeptForecast | None]) -> Outlook:
     """Return kept outlooks as one; what has no forecast is not judged."""
     nan = float("nan")

@@ -30,6 +30,7 @@ from keelmark.forecasts.api import (
 )
 from keelmark.forecasts.contributors import contributors_of
 from keelmark.forecasts.findings import NOTHING_FOUND
+from keelmark.forecasts.marks import nearest_marks
 from keelmark.forecasts.models import ForecastRun, Metric, RunState, ThingForecast
 from keelmark.forecasts.selectors import FAN_QUANTILES, fan_told
 from keelmark.forecasts.services.making import HORIZON_DAYS, MARKS
@@ -60,11 +61,14 @@ class RecordRead(serializers.Serializer[Record]):
 
 class StandingRead(serializers.Serializer[Record]):
     entity = ThingRead()
+    site_name = serializers.CharField(allow_null=True)
+    lead_time_days = serializers.IntegerField()
     metric = serializers.ChoiceField(choices=Metric.choices)
     growth = serializers.FloatField(help_text="times as fast as it does grow")
     as_of = serializers.DateField(allow_null=True)
     made_at = serializers.DateTimeField()
     unit = serializers.CharField(help_text="of every amount here: bytes, CPUs, IOPS or bytes/s")
+    last_amount = Int64Field(allow_null=True, help_text="as it was last read")
     growth_per_day = serializers.FloatField(allow_null=True)
     unjudged_because = serializers.CharField(allow_blank=True)
     attention = serializers.ChoiceField(choices=[a.value for a in Attention])
@@ -112,7 +116,7 @@ class ForecastView(APIView):
         entity = entity_of(request, entity_id)
         found = standing.standing_of(entity, metric=Metric(wanted["metric"]))
         if found is None:
-            told = f"Nothing is forecast of {wanted['metric']} of {entity.kind} {entity.name} yet."
+            told = f"Of {entity.kind} {entity.name} no forecast of {wanted['metric']} is made yet."
             raise exceptions.NotFound(told)
         kept = found.forecast
         reckoned = standing.reckoned(found, growth=wanted["growth"])
@@ -120,10 +124,13 @@ class ForecastView(APIView):
         growth = kept.growth_per_day
         body = {
             "entity": entity,
+            "site_name": entity.site.name if entity.site else None,
+            "lead_time_days": nearest_marks(entity).lead_time_days,
             "metric": found.metric,
             "growth": wanted["growth"],
             "as_of": kept.as_of,
             "made_at": kept.made_at,
+            "last_amount": None if kept.last_amount is None else round(kept.last_amount),
             "growth_per_day": None if growth is None else growth * wanted["growth"],
             "unit": found.metric.unit,
             "unjudged_because": kept.unjudged_because,

@@ -8,6 +8,7 @@ from keelmark.forecasts.berths_api import BerthsView, ReferenceView
 from keelmark.forecasts.limits_api import LimitsBesideSpaceView, LimitsView
 from keelmark.forecasts.marks_api import MarksView
 from keelmark.forecasts.record_api import EstateRecordView, TotalView
+from keelmark.forecasts.soundings_api import SoundingsView
 from keelmark.forecasts.standing_api import (
     ContributorsView,
     CrossingViewSet,
@@ -24,6 +25,7 @@ urlpatterns = [
     *router.urls,
     path("facets", FacetsView.as_view(), name="facets"),
     path("forecasts/<int:entity_id>", ForecastView.as_view(), name="forecast"),
+    path("soundings/<int:entity_id>", SoundingsView.as_view(), name="soundings"),
     path("contributors/<int:entity_id>", ContributorsView.as_view(), name="contributors"),
     path("forecast-record", EstateRecordView.as_view(), name="forecast-record"),
     path("together", TotalView.as_view(), name="together-total"),

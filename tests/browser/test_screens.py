@@ -10,6 +10,7 @@ from tests.browser.pages.feeds import FeedsPage
 from tests.browser.pages.place import TryPage
 from tests.browser.pages.pool import PoolPage
 from tests.browser.pages.sign_in import SignInPage
+from tests.browser.pages.thing import ThingPage
 from tests.browser.pages.today import TodayPage
 
 PLOVER_1 = 4  # the fifth stand-in
@@ -258,16 +259,57 @@ def test_what_ends_first_may_be_no_space_at_all(signed_in: Page):
     expect(second).to_contain_text("space")
 
 
-def test_today_tells_what_else_ends_and_leads_to_the_pools_of_that_array(signed_in: Page):
+def test_today_tells_what_else_ends_and_leads_to_what_ends_there(signed_in: Page):
     today = TodayPage(signed_in)
-    first = today.else_ends().get_by_role("button").first
+    first = today.else_ends().get_by_role("link").first
     expect(first).to_contain_text("plover-1")
     expect(first).to_contain_text("I/O in the busy hours")
     expect(today.else_ends()).to_contain_text("kelp")
     first.click()
-    expect(signed_in).to_have_url(re.compile("array%3Aplover-1|array:plover-1"))
-    expect(today.rows.first).to_contain_text("plover-1")
-    expect(today.else_ends()).not_to_contain_text("kelp")
+    thing = ThingPage(signed_in)
+    thing.expect_open("plover-1")
+    expect(signed_in).to_have_url(re.compile("metric=iops"))
+    expect(thing.chart).to_have_attribute("aria-label", re.compile("I/O in the busy hours.*IOPS"))
+
+
+def test_a_cluster_is_followed_from_its_cpu_to_the_disk_that_grew(signed_in: Page):
+    today = TodayPage(signed_in)
+    today.else_ends().get_by_role("link").filter(has_text="kelp").first.click()
+    thing = ThingPage(signed_in)
+    thing.expect_open("kelp")
+    expect(thing.margin).to_contain_text(re.compile(r"left to the limit\s*[\d\u202f]+ CPUs"))
+    expect(thing.berths).to_contain_text("now")
+    expect(thing.berths).to_contain_text("the median of the last 90 days")
+    thing.ends_first.filter(has_text="space").get_by_role("link").click()
+    expect(thing.chart).to_have_attribute("aria-label", re.compile("space: .*TiB"))
+    store = thing.who_grew.get_by_role("link").first
+    name = store.inner_text()
+    store.click()
+    thing.expect_open(name)
+    disk = thing.who_grew.get_by_role("link").first
+    disk_name = disk.inner_text()
+    disk.click()
+    thing.expect_open(disk_name)
+    signed_in.go_back()
+    thing.expect_open(name)
+
+
+def test_each_resource_of_a_thing_has_its_address_and_window(signed_in: Page):
+    open_pool(signed_in, "plover-1 deep-2").ends_first().first.get_by_role("link").click()
+    thing = ThingPage(signed_in)
+    thing.expect_open("plover-1")
+    thing.look_at("1 y")
+    expect(signed_in).to_have_url(re.compile("window=1y"))
+    expect(signed_in.get_by_role("link", current="page")).to_contain_text("I/O")
+    signed_in.reload()
+    thing.expect_open("plover-1")
+    expect(thing.window("1 y")).to_be_checked()
+
+
+def test_a_thing_that_is_not_there_says_so(signed_in: Page, complaints: list[str]):
+    signed_in.goto("/things/987654")
+    expect(signed_in.get_by_role("alert")).to_contain_text("No thing 987654 is known")
+    complaints.clear()
 
 
 def test_today_tells_how_good_its_dates_have_been(signed_in: Page):

@@ -322,6 +322,16 @@ def test_what_else_ends_is_listed_for_a_scope_and_is_of_no_class(forecast, api):
     assert named("-class:Swift site:Marram") == []
 
 
+def test_a_median_sought_before_any_vm_was_known_is_sought_again(db, api):
+    assert tell_median(now=NOW)
+    assert tell_median(now=NOW + timedelta(minutes=1))
+    send(ClusterDocument(uid="id.kelp", name="kelp", site="Skerry", read_at=NOW), vm(1, n_cpus=6))
+    assert tell_median(now=NOW + timedelta(minutes=2))
+    assert api.get("/reference-vm").json()["n_cpus"] == 6
+    assert not tell_median(now=NOW + timedelta(minutes=3))
+    assert tell_median(now=NOW + timedelta(minutes=4), is_due=True)
+
+
 def test_the_median_vm_is_found_once_an_hour_and_a_planners_size_goes_before_it(forecast, api):
     assert tell_median(now=NOW)
     send(*(vm(n, n_cpus=16) for n in range(4, 12)))

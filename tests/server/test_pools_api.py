@@ -139,10 +139,11 @@ def test_one_pool_tells_every_working(api, three_pools):
 def test_series_hold_a_day_each_and_null_where_unread(api, make_pool, refresh_all):
     pool_id = make_pool(used_tib=50, growth_tib=0.1)
     refresh_all()
-    series = api.get(f"/pools/{pool_id}/series", days=N_DAYS + 4).json()
-    assert len(series["used_bytes"]) == N_DAYS + 4
-    assert series["used_bytes"][:3] == [None] * 3
-    assert series["used_bytes"][-1] == 50 * TIB
+    series = api.get(f"/soundings/{pool_id}", days=N_DAYS + 4).json()
+    assert (series["metric"], series["unit"]) == ("used", "bytes")
+    assert len(series["amounts"]) == len(series["sizes"]) == N_DAYS + 4
+    assert series["amounts"][:3] == [None] * 3
+    assert series["amounts"][-1] == 50 * TIB
 
 
 def test_a_forecast_has_a_fan_in_order(api, three_pools):
@@ -155,12 +156,12 @@ def test_a_forecast_has_a_fan_in_order(api, three_pools):
 
 @pytest.mark.parametrize("days", ["0", "x", "99999"])
 def test_a_window_out_of_range_is_refused(api, three_pools, days):
-    answer = api.get(f"/pools/{three_pools['ends']}/series", days=days)
+    answer = api.get(f"/soundings/{three_pools['ends']}", days=days)
     assert answer.status_code == 400
     assert answer.json()["errors"][0]["pointer"] == "#/days"
 
 
-@pytest.mark.parametrize("part", ["", "/series", "/volumes"])
+@pytest.mark.parametrize("part", ["", "/volumes"])
 def test_a_pool_that_is_not_there_is_a_404_problem(api, db, part):
     answer = api.get(f"/pools/987654{part}")
     assert answer.status_code == 404

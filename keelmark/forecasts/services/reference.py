@@ -34,9 +34,13 @@ def set_reference_vm(*, actor: User, reference: ReferenceVm | None) -> None:
     audit(actor, action="set reference VM", kind="berths", before=before, after=after)
 
 
-def tell_median(*, now: datetime) -> bool:
-    """Find the median VM unless that was done lately; return whether it was done."""
-    if MedianSize.objects.filter(set_at__gte=now - HELD_FOR).exists():
+def tell_median(*, now: datetime, is_due: bool = False) -> bool:
+    """Find the median VM unless that was done lately; return whether it was done.
+
+    One that was sought before any VM was known is sought again.
+    """
+    lately = MedianSize.objects.filter(set_at__gte=now - HELD_FOR, n_cpus__gt=0)
+    if not is_due and lately.exists():
         return False
     size = asdict(median_vm(now=now))
     MedianSize.objects.update_or_create(pk=1, defaults={**size, "set_at": now})

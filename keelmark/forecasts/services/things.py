@@ -28,9 +28,9 @@ from keelmark.forecasts.services.making import (
     kept_fields,
     made_of,
 )
-from keelmark.forecasts.services.ways import WAYS, Way
+from keelmark.forecasts.services.ways import WAYS, Way, days_of
 from keelmark.readings.models import MeasureReading, PastTold
-from keelmark.readings.selectors import Series, measured, newest_of, series_of
+from keelmark.readings.selectors import Series, newest_of
 
 BATCH_ROWS = 1000
 RESTS = timedelta(hours=1)  # what was forecast so lately waits for the next run
@@ -217,13 +217,10 @@ def _by_level(told: list[int | None]) -> list[Told]:
 
 
 def _series(things: list[_Thing], *, way: Way, metric: Metric, now: datetime) -> Series:
-    ids = [thing.id for thing in things]
     last_on = now.date()
     first_on = last_on - timedelta(days=LEARNT_DAYS - 1)
-    if way.measure is not None:
-        return measured(way.measure, entity_ids=ids, first_on=first_on, last_on=last_on)
-    amount = "provisioned_bytes" if metric == Metric.PROVISIONED else "used_bytes"
-    return series_of(ids, first_on=first_on, last_on=last_on, amount=amount)
+    ids = [thing.id for thing in things]
+    return days_of(way, metric=metric, ids=ids, first_on=first_on, last_on=last_on)
 
 
 def _subjects(things: list[_Thing], *, kind: Kind, way: Way, metric: Metric) -> Subjects:

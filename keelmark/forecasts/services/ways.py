@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from datetime import date
 
 from django.db.models import Model
 
@@ -20,6 +21,7 @@ from keelmark.estate.models import (
 from keelmark.forecasts.hosting import held_by_hosts
 from keelmark.forecasts.models import Metric
 from keelmark.readings.models import Measure
+from keelmark.readings.selectors import Series, measured, series_of
 
 Sizes = Callable[[list[int]], dict[int, int]]
 
@@ -55,6 +57,14 @@ class Way:
             return {}
         found = self.model._default_manager.filter(pk__in=ids, **{f"{self.size}__isnull": False})
         return dict(found.values_list("pk", self.size))
+
+
+def days_of(way: Way, *, metric: Metric, ids: list[int], first_on: date, last_on: date) -> Series:
+    """Return what was read of things by one way, both days included."""
+    if way.measure is not None:
+        return measured(way.measure, entity_ids=ids, first_on=first_on, last_on=last_on)
+    amount = "provisioned_bytes" if metric == Metric.PROVISIONED else "used_bytes"
+    return series_of(ids, first_on=first_on, last_on=last_on, amount=amount)
 
 
 def _held(metric: Metric) -> Sizes:

@@ -206,14 +206,20 @@ def whole_size(entity: Entity) -> int | None:
     return wholes[0].usable_bytes if wholes and wholes[0].part_ids else None
 
 
-def _summed(wholes: list[_Whole], *, today: date) -> Series:
+def days_of_whole(entity: Entity, *, n_days: int, today: date) -> Series | None:
+    """Return the sum of a whole's parts a day, None where it has no part."""
+    wholes = _wholes(Kind(entity.kind), entities=[entity])
+    return _summed(wholes, today=today, n_days=n_days) if wholes else None
+
+
+def _summed(wholes: list[_Whole], *, today: date, n_days: int = LEARNT_DAYS) -> Series:
     """The sum of each whole's parts a day; NaN on days on which no part was read."""
-    first_on = today - timedelta(days=LEARNT_DAYS - 1)
-    used = np.full((len(wholes), LEARNT_DAYS), np.nan)
-    capacity = np.full((len(wholes), LEARNT_DAYS), np.nan)
+    first_on = today - timedelta(days=n_days - 1)
+    used = np.full((len(wholes), n_days), np.nan)
+    capacity = np.full((len(wholes), n_days), np.nan)
     for row, whole in enumerate(wholes):
-        is_read = np.zeros(LEARNT_DAYS, dtype=np.bool_)
-        sums = np.zeros((2, LEARNT_DAYS))
+        is_read = np.zeros(n_days, dtype=np.bool_)
+        sums = np.zeros((2, n_days))
         for begin in range(0, len(whole.part_ids), PARTS_AT_ONCE):
             chosen = whole.part_ids[begin : begin + PARTS_AT_ONCE]
             parts = series_of(chosen, first_on=first_on, last_on=today)

@@ -4,7 +4,7 @@ from playwright.sync_api import Locator, Page, expect
 class PoolPage:
     def __init__(self, page: Page) -> None:
         self.page = page
-        self.chart = page.get_by_role("img", name="Used bytes")
+        self.chart = page.get_by_role("img", name=" now")
         self.margin = page.get_by_role("complementary", name="Working")
 
     def expect_open(self, name: str) -> None:

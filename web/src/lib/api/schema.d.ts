@@ -435,23 +435,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/pools/{pool_id}/series": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description Daily readings of a window that ends today. */
-        get: operations["pools_series_retrieve"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/pools/{pool_id}/volumes": {
         parameters: {
             query?: never;
@@ -620,6 +603,23 @@ export interface paths {
         put?: never;
         /** @description Queue the import; the run tells how far it is. */
         post: operations["sheets_import_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/soundings/{entity_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Daily readings of one metric of a thing over a window that ends today. */
+        get: operations["soundings_read"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1620,13 +1620,19 @@ export interface components {
             password: string;
         };
         SoundingsRead: {
+            metric: components["schemas"]["MetricEnum"];
+            /** @description of every amount here */
+            unit: string;
             /** Format: date */
             first_on: string;
-            used_bytes: (number | null)[];
-            usable_bytes: (number | null)[];
+            amounts: (number | null)[];
+            /** @description what it could hold on that day, where told */
+            sizes: (number | null)[];
         };
         StandingRead: {
             entity: components["schemas"]["ThingRead"];
+            site_name: string | null;
+            lead_time_days: number;
             metric: components["schemas"]["MetricEnum"];
             /**
              * Format: double
@@ -1639,6 +1645,8 @@ export interface components {
             made_at: string;
             /** @description of every amount here: bytes, CPUs, IOPS or bytes/s */
             unit: string;
+            /** @description as it was last read */
+            last_amount: number | null;
             /** Format: double */
             growth_per_day: number | null;
             unjudged_because: string;
@@ -2855,45 +2863,6 @@ export interface operations {
             };
         };
     };
-    pools_series_retrieve: {
-        parameters: {
-            query?: {
-                days?: number;
-            };
-            header?: never;
-            path: {
-                pool_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SoundingsRead"];
-                };
-            };
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     pools_volumes_list: {
         parameters: {
             query?: never;
@@ -3296,6 +3265,58 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    soundings_read: {
+        parameters: {
+            query?: {
+                days?: number;
+                /**
+                 * @description * `used` - Used
+                 *     * `provisioned` - Provisioned
+                 *     * `snapshots` - Snapshots
+                 *     * `objects_hot` - Objects Hot
+                 *     * `objects_warm` - Objects Warm
+                 *     * `objects_cold` - Objects Cold
+                 *     * `cpu` - Cpu
+                 *     * `memory` - Memory
+                 *     * `iops` - Iops
+                 *     * `throughput` - Throughput
+                 */
+                metric?: "used" | "provisioned" | "snapshots" | "objects_hot" | "objects_warm" | "objects_cold" | "cpu" | "memory" | "iops" | "throughput";
+            };
+            header?: never;
+            path: {
+                entity_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoundingsRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,6 +1,7 @@
 import { preferences } from './preferences.svelte';
 
 const SIGNIFICANT_DIGITS = 3;
+const FEW = 10;
 const METRICS: Record<string, string> = {
   used: 'space',
   provisioned: 'promises',
@@ -20,10 +21,14 @@ export function metricName(metric: string): string {
 }
 
 /** An amount in the unit of its metric; a dash where there is no reading. */
-export function formatAmount(amount: number | null, unit: string): string {
+export function formatAmount(amount: number | null, unit: string, isSigned = false): string {
   if (amount === null) return '–';
-  if (unit === 'bytes') return preferences.bytes(amount);
-  if (unit === 'bytes/s') return `${preferences.bytes(amount)}/s`;
-  const places = Math.abs(amount) < 1 ? SIGNIFICANT_DIGITS : 0;
-  return `${amount.toFixed(places).replace(/\B(?=(\d{3})+(?!\d))/g, '\u202f')} ${unit}`;
+  if (unit === 'bytes') return preferences.bytes(amount, isSigned);
+  if (unit === 'bytes/s') return `${preferences.bytes(amount, isSigned)}/s`;
+  const size = Math.abs(amount);
+  const places = Number.isInteger(amount) ? 0 : size < 1 ? SIGNIFICANT_DIGITS : size < FEW ? 1 : 0;
+  const sign = isSigned && amount > 0 ? '+' : '';
+  const [whole = '', part] = size.toFixed(places).split('.');
+  const grouped = whole.replace(/\B(?=(\d{3})+(?!\d))/g, '\u202f');
+  return `${amount < 0 ? '−' : sign}${grouped}${part ? `.${part}` : ''} ${unit}`;
 }

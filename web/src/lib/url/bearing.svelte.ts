@@ -31,7 +31,8 @@ class Bearing {
 
   /** A link that keeps the bearing. */
   href(path: string): string {
-    return this.sift ? `${path}?scope=${encodeURIComponent(this.sift)}` : path;
+    if (!this.sift) return path;
+    return `${path}${path.includes('?') ? '&' : '?'}scope=${encodeURIComponent(this.sift)}`;
   }
 
   private async write(terms: Term[]) {

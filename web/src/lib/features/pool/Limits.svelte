@@ -4,13 +4,18 @@
   import RunwayAxis from '$lib/ui/RunwayAxis.svelte';
   import RunwayStrip from '$lib/ui/RunwayStrip.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
+  import { bearing } from '$lib/url/bearing.svelte';
+  import { pathOf } from '$lib/url/things';
 
   /** What ends first of a thing and of all that carries it, on one axis. */
   interface Props {
     limits: Schemas['LimitRead'][];
     leadTimeDays: number;
+    chosen: { id: number; metric: string } | null; // the one whose soundings are shown
   }
-  let { limits, leadTimeDays }: Props = $props();
+  let { limits, leadTimeDays, chosen }: Props = $props();
+  const isChosen = (limit: Schemas['LimitRead']) =>
+    limit.entity.id === chosen?.id && limit.metric === chosen.metric;
   const ends = (limit: Schemas['LimitRead']) =>
     limit.attention === 'over' || limit.limit.likely_on !== null;
 </script>
@@ -30,27 +35,30 @@
 </div>
 <div role="list" aria-label="What ends first">
   {#each limits as limit (`${limit.entity.id} ${limit.metric}`)}
-    <div
-      role="listitem"
-      class="row-limit border-b border-rule {limit.is_own ? '' : 'text-ink-soft'}"
-      title={limit.attention_because}
-    >
-      <StateGlyph state={limit.attention} />
-      <span class="min-w-0">
-        <b class="lead block text-ink">{limit.entity.name}</b>
-        <span class="lead block text-xs">{metricName(limit.metric)}</span>
-      </span>
-      <span class="figures text-xs">
-        <span class="block text-ink">{formatAmount(limit.amount, limit.unit)}</span>
-        <span class="block">{limitShare(limit)}</span>
-      </span>
-      <RunwayStrip dates={limit.limit} {leadTimeDays} attention={limit.attention} />
-      <span class="text-right">
-        <span class="figures block font-semibold text-ink">{limitDate(limit)}</span>
-        <span class="figures block text-xs"
-          >{limit.limit.likely_on ? formatRunway(limit.limit) : ''}</span
-        >
-      </span>
+    <div role="listitem" class="border-b border-rule {isChosen(limit) ? 'bg-paper-raised' : ''}">
+      <a
+        class="row-limit hover:bg-paper-raised {limit.is_own ? '' : 'text-ink-soft'}"
+        href={bearing.href(pathOf(limit.entity, limit.metric))}
+        aria-current={isChosen(limit) ? 'page' : undefined}
+        title="{limit.attention_because}; click for its soundings"
+      >
+        <StateGlyph state={limit.attention} />
+        <span class="min-w-0">
+          <b class="lead block text-ink">{limit.entity.name}</b>
+          <span class="lead block text-xs">{metricName(limit.metric)}</span>
+        </span>
+        <span class="figures text-xs">
+          <span class="block text-ink">{formatAmount(limit.amount, limit.unit)}</span>
+          <span class="block">{limitShare(limit)}</span>
+        </span>
+        <RunwayStrip dates={limit.limit} {leadTimeDays} attention={limit.attention} />
+        <span class="text-right">
+          <span class="figures block font-semibold text-ink">{limitDate(limit)}</span>
+          <span class="figures block text-xs"
+            >{limit.limit.likely_on ? formatRunway(limit.limit) : ''}</span
+          >
+        </span>
+      </a>
     </div>
   {/each}
 </div>

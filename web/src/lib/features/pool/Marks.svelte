@@ -8,14 +8,15 @@
   import Pick from '$lib/ui/Pick.svelte';
   import { marksQuery, setMarks } from './queries';
 
-  /** Where the marks come from, and a pool's own in their place. */
+  /** Where the marks come from, and a thing's own in their place. */
   interface Props {
-    poolId: number;
+    thingId: number;
+    kind: string;
     mayPlan: boolean;
   }
-  let { poolId, mayPlan }: Props = $props();
+  let { thingId, kind, mayPlan }: Props = $props();
   const client = useQueryClient();
-  const marks = createQuery(() => marksQuery(poolId));
+  const marks = createQuery(() => marksQuery(thingId));
   const NAMES: Record<string, string> = {
     caution_percent: 'caution, %',
     limit_percent: 'limit, %',
@@ -23,7 +24,6 @@
     overcommit_limit_percent: 'overcommit limit, %',
     lead_time_days: 'lead time, d',
   };
-  const LEVELS: Record<string, string> = { own: 'this pool' };
   type Level = NonNullable<Schemas['MarksWriteRequest']['level']>;
   let level = $state('own');
   const levels = $derived(marks.data?.levels ?? []);
@@ -32,7 +32,7 @@
   let typed: Record<string, string | number> = $state({});
   const keep = createMutation(() => ({
     mutationFn: () =>
-      setMarks(poolId, {
+      setMarks(thingId, {
         level: level as Level,
         ...Object.fromEntries(
           Object.entries(typed).map(([name, text]) => [name, text === '' ? null : Number(text)]),
@@ -66,7 +66,10 @@
         <span class="whitespace-nowrap text-ink-soft">set those of</span>
         <Pick
           label="Whose marks to set"
-          items={levels.map((one) => ({ value: one.name, name: LEVELS[one.name] ?? one.title }))}
+          items={levels.map((one) => ({
+            value: one.name,
+            name: one.name === 'own' ? `this ${kind}` : one.title,
+          }))}
           value={level}
           onpick={(picked) => {
             level = picked;

@@ -19,9 +19,10 @@
     forecastQuery,
     limitsQuery,
     poolQuery,
-    seriesQuery,
+    soundingsQuery,
     volumesQuery,
   } from './queries';
+  import { courseOf } from './soundings';
   import { EXPLAINED_DAYS, GROWTHS, growthOf, WINDOWS, windowOf } from './windows';
 
   interface Props {
@@ -32,7 +33,7 @@
   const shown = $derived(windowOf(page.url.searchParams.get('window')));
   const figure = $derived(page.url.searchParams.get('working') ?? 'ends');
   const pool = createQuery(() => poolQuery(poolId));
-  const series = createQuery(() => seriesQuery(poolId, shown.days));
+  const series = createQuery(() => soundingsQuery(poolId, shown.days));
   const growth = $derived(growthOf(page.url.searchParams.get('growth')));
   const forecast = createQuery(() => forecastQuery(poolId, shown.aheadDays, growth));
   const contributors = createQuery(() => contributorsQuery(poolId, EXPLAINED_DAYS));
@@ -93,7 +94,7 @@
       {/if}
       {#if series.data && forecast.data}
         <SoundingsChart
-          pool={pool.data}
+          course={courseOf(pool.data)}
           series={series.data}
           forecast={forecast.data}
           aheadDays={shown.aheadDays}
@@ -104,7 +105,11 @@
         <GrowthNote forecast={forecast.data} />
       {/if}
       {#if limits.data?.length}
-        <Limits limits={limits.data} leadTimeDays={pool.data.lead_time_days} />
+        <Limits
+          limits={limits.data}
+          leadTimeDays={pool.data.lead_time_days}
+          chosen={{ id: poolId, metric: 'used' }}
+        />
       {/if}
       {#if volumes.data}<Volumes volumes={volumes.data} usedBytes={pool.data.used_bytes} />{/if}
     </section>

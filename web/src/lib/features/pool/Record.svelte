@@ -1,12 +1,14 @@
 <script lang="ts">
   import type { Schemas } from '$lib/api/client';
-  import { exactBytes, formatDay, preferences } from '$lib/format';
+  import { exactBytes, formatAmount, formatDay } from '$lib/format';
 
   /** How right forecasts of earlier days would have been. */
   interface Props {
     record: Schemas['RecordRead'];
+    unit: string;
+    hasEnd?: boolean;
   }
-  let { record }: Props = $props();
+  let { record, unit, hasEnd = true }: Props = $props();
   const PERCENT = 100;
   const rows = $derived(
     record.days.map((days, at) => ({
@@ -15,10 +17,14 @@
       bias: record.bias[at] ?? null,
     })),
   );
-  const said = $derived([
-    { name: 'a week ago we said', on: record.said_week_ago_on },
-    { name: 'a month ago we said', on: record.said_month_ago_on },
-  ]);
+  const said = $derived(
+    hasEnd
+      ? [
+          { name: 'a week ago we said', on: record.said_week_ago_on },
+          { name: 'a month ago we said', on: record.said_month_ago_on },
+        ]
+      : [],
+  );
 </script>
 
 <h3 class="mt-4 font-semibold">How good were we here</h3>
@@ -32,9 +38,12 @@
   {#each rows as row (row.days)}
     <div class="flex justify-between gap-3">
       <dt>{row.days} d ahead, off by</dt>
-      <dd class="figures" title={row.error === null ? '' : exactBytes(row.error)}>
+      <dd
+        class="figures"
+        title={row.error === null || unit !== 'bytes' ? '' : exactBytes(row.error)}
+      >
         {#if row.error === null}–{:else}
-          {preferences.bytes(row.error)}{#if row.bias !== null && row.error > 0}, {row.bias > 0
+          {formatAmount(row.error, unit)}{#if row.bias !== null && row.error > 0}, {row.bias > 0
               ? 'came more'
               : 'came less'}{/if}
         {/if}

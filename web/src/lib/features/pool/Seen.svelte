@@ -1,14 +1,15 @@
 <script lang="ts">
   import type { Schemas } from '$lib/api/client';
-  import { daysUntil, formatDay, preferences } from '$lib/format';
+  import { daysUntil, formatAmount, formatDay } from '$lib/format';
   import { paceWords } from './soundings';
 
   /** What the model saw in the past, newest first, with what explains it. */
   interface Props {
     findings: Schemas['FindingsRead'];
     explained: Schemas['ExplainedRead'][];
+    unit: string;
   }
-  let { findings, explained }: Props = $props();
+  let { findings, explained, unit }: Props = $props();
   const WEEK_DAYS = 7;
   const MOST = 6;
   const LEAST_GAP_DAYS = 3; // shorter ones change nothing
@@ -18,6 +19,8 @@
     stuck: 'the source was stuck, not believed',
     slipped: 'days told in wrong order, put right',
   };
+  const amount = (told: number) => formatAmount(told, unit);
+  const signed = (told: number) => formatAmount(told, unit, true);
   const because = (on: string) => explained.find((one) => one.on === on);
   const shifts = $derived(findings.shifts.toReversed());
   const changes = $derived(findings.pace_changes.toReversed());
@@ -44,29 +47,28 @@
   {#each shifts as shift (shift.on)}
     {@const why = because(shift.on)}
     <li>
-      {preferences.bytes(shift.amount, true)} on {formatDay(shift.on)}, not counted as growth{#if why}:
+      {signed(shift.amount)} on {formatDay(shift.on)}, not counted as growth{#if why}:
         <span class="text-ink">{why.says}</span>{/if}
     </li>
   {/each}
   {#each changes as change (change.on)}
     <li>
-      {paceWords(change)}: {preferences.bytes(change.before_per_day * WEEK_DAYS, true)}/wk before, {preferences.bytes(
+      {paceWords(change)}: {signed(change.before_per_day * WEEK_DAYS)}/wk before, {signed(
         change.after_per_day * WEEK_DAYS,
-        true,
       )}/wk after
     </li>
   {/each}
   {#if findings.jumps}
     <li>
-      grows by steps: {findings.jumps.n} seen, {preferences.bytes(findings.jumps.mean_amount, true)}
+      grows by steps: {findings.jumps.n} seen, {signed(findings.jumps.mean_amount)}
       each, the last on {formatDay(findings.jumps.last_on)}
     </li>
   {/if}
   {#if findings.monthly_swing}
-    <li>comes back with the month: {preferences.bytes(findings.monthly_swing)} of swing</li>
+    <li>comes back with the month: {amount(findings.monthly_swing)} of swing</li>
   {/if}
   {#if findings.weekly_swing}
-    <li>comes back with the week: {preferences.bytes(findings.weekly_swing)} of swing</li>
+    <li>comes back with the week: {amount(findings.weekly_swing)} of swing</li>
   {/if}
   {#if findings.n_kin}
     <li>too young: its pace is drawn towards that of {findings.n_kin} of its kin</li>

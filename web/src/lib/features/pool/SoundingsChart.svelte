@@ -1,17 +1,17 @@
 <script lang="ts">
   import type { EChartsType } from 'echarts/core';
-  import type { PoolDetail, Schemas } from '$lib/api/client';
-  import { formatDay, preferences } from '$lib/format';
+  import type { Schemas } from '$lib/api/client';
+  import { formatAmount, formatDay, preferences } from '$lib/format';
   import { chartTheme } from '$lib/ui/chart-theme';
-  import { soundingsOption } from './soundings';
+  import { soundingsOption, type Course } from './soundings';
 
   interface Props {
-    pool: PoolDetail;
+    course: Course;
     series: Schemas['SoundingsRead'];
     forecast: Schemas['StandingRead'];
     aheadDays: number;
   }
-  let { pool, series, forecast, aheadDays }: Props = $props();
+  let { course, series, forecast, aheadDays }: Props = $props();
   let box: HTMLDivElement | undefined = $state();
   let themeTurns = $state(0);
   let chart: EChartsType | undefined = $state.raw();
@@ -43,12 +43,13 @@
 
   $effect(() => {
     if (!chart || themeTurns < 0 || !preferences.system) return;
-    const option = soundingsOption({ pool, series, forecast, aheadDays, theme: chartTheme() });
+    const option = soundingsOption({ course, series, forecast, aheadDays, theme: chartTheme() });
     chart.setOption(option, { notMerge: true });
   });
 
   const said = $derived(
-    `Used bytes: ${preferences.bytes(pool.used_bytes)} now of ${preferences.bytes(pool.usable_bytes)}; ` +
+    `${course.name}: ${formatAmount(course.amount, course.unit)} now` +
+      (course.size === null ? '; ' : ` of ${formatAmount(course.size, course.unit)}; `) +
       `limit mark likely reached ${forecast.limit.likely_on ? formatDay(forecast.limit.likely_on) : 'beyond two years'}.`,
   );
 </script>

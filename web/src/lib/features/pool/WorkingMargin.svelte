@@ -49,10 +49,14 @@
   <h3 class="mt-4 font-semibold">Why it stands as it does</h3>
   <p class="text-ink-soft">{pool.attention}: {pool.attention_because}</p>
   {#if forecast}
-    <Seen findings={forecast.findings} explained={contributors?.explained ?? []} />
-    {#if pool.attention !== 'over'}<Record record={forecast.record} />{/if}
+    <Seen
+      findings={forecast.findings}
+      explained={contributors?.explained ?? []}
+      unit={forecast.unit}
+    />
+    {#if pool.attention !== 'over'}<Record record={forecast.record} unit={forecast.unit} />{/if}
   {/if}
-  <Marks poolId={pool.id} {mayPlan} />
+  <Marks thingId={pool.id} kind="pool" {mayPlan} />
   <h3 class="mt-4 font-semibold">Readings</h3>
   <p class="text-ink-soft">
     {pool.feed_name ? `feed ${pool.feed_name}, Redfish` : 'estate file'}, last read {formatAge(

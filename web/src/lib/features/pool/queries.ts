@@ -12,27 +12,35 @@ export function poolQuery(pool_id: number) {
   });
 }
 
-export function seriesQuery(pool_id: number, days: number) {
+export type Metric = Schemas['StandingRead']['metric'];
+
+/** What was read of a metric of anything, a day each. */
+export function soundingsQuery(entity_id: number, days: number, metric: Metric = 'used') {
   return queryOptions({
-    queryKey: [...keys.pools, pool_id, 'series', days],
+    queryKey: [...keys.pools, entity_id, 'soundings', metric, days],
     queryFn: () =>
       bodyOf(
-        api.GET('/api/v1/pools/{pool_id}/series', {
-          params: { path: { pool_id }, query: { days } },
+        api.GET('/api/v1/soundings/{entity_id}', {
+          params: { path: { entity_id }, query: { days, metric } },
         }),
       ),
     placeholderData: keepPreviousData,
   });
 }
 
-/** The forecast with its reasons, as if the pool grew so many times as fast. */
-export function forecastQuery(entity_id: number, days: number, growth: number) {
+/** The forecast with its reasons, as if the thing grew so many times as fast. */
+export function forecastQuery(
+  entity_id: number,
+  days: number,
+  growth: number,
+  metric: Metric = 'used',
+) {
   return queryOptions({
-    queryKey: [...keys.pools, entity_id, 'forecast', days, growth],
+    queryKey: [...keys.pools, entity_id, 'forecast', metric, days, growth],
     queryFn: () =>
       bodyOf(
         api.GET('/api/v1/forecasts/{entity_id}', {
-          params: { path: { entity_id }, query: { days, growth } },
+          params: { path: { entity_id }, query: { days, growth, metric } },
         }),
       ),
     placeholderData: keepPreviousData,

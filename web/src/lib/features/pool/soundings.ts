@@ -5,6 +5,7 @@ import {
   axisUnit,
   daysUntil,
   exactBytes,
+  formatAmount,
   formatDay,
   preferences,
   todayIso,
@@ -13,15 +14,43 @@ import type { ChartTheme } from '$lib/ui/chart-theme';
 
 type Point = [string, number | null];
 
+/** What is sounded: where it stands now and its lines, in the unit of its metric. */
+export interface Course {
+  name: string; // of the amount
+  unit: string;
+  amount: number;
+  size: number | null; // nothing ends it where that is null
+  limit: number | null;
+  caution: number | null;
+  attention: string;
+  leadTimeDays: number;
+}
+
+const PERCENT = 100;
+
+/** The used bytes of a pool. */
+export function courseOf(pool: PoolDetail): Course {
+  const at = (percent: number) => (pool.usable_bytes / PERCENT) * percent;
+  return {
+    name: 'used',
+    unit: 'bytes',
+    amount: pool.used_bytes,
+    size: pool.usable_bytes,
+    limit: at(pool.limit_percent),
+    caution: at(pool.caution_percent),
+    attention: pool.attention,
+    leadTimeDays: pool.lead_time_days,
+  };
+}
+
 interface Facts {
-  pool: PoolDetail;
+  course: Course;
   series: Schemas['SoundingsRead'];
   forecast: Schemas['StandingRead'];
   aheadDays: number;
   theme: ChartTheme;
 }
 
-const PERCENT = 100;
 const LEAST_AHEAD_DAYS = 45;
 const DECADE = 10;
 const HALF_DECADE = 5;
@@ -49,17 +78,17 @@ const TAG_LINE_PX = 14;
 /** Everything the soundings chart draws, in the unit that its axis names. */
 export function soundingsOption(given: Facts): EChartsCoreOption {
   const facts = { ...given, aheadDays: aheadOf(given) };
-  const { pool, theme } = facts;
-  const unit = axisUnit(pool.usable_bytes, preferences.system);
+  const { course, theme } = facts;
   const history = historyOf(facts);
   const fan = fanOf(facts);
+  const unit = unitOf(course);
   const [low, high] = rangeOf(facts, history, fan);
   const first = history[0]?.[0] ?? todayIso();
   return {
     animation: false,
     textStyle: { fontFamily: theme.font, fontSize: FONT_SIZE, color: theme.inkSoft },
     grid: { left: 46, right: 36, top: 26, bottom: 24 },
-    tooltip: tooltipOf(theme),
+    tooltip: tooltipOf(facts),
     xAxis: {
       type: 'time',
       min: first,
@@ -85,19 +114,26 @@ export function soundingsOption(given: Facts): EChartsCoreOption {
   };
 }
 
+/** Bytes are told in the unit chosen and fitting; CPUs and IOPS are counted. */
+export function unitOf({ unit, size, amount }: Course): { name: string; bytes: number } {
+  if (!unit.startsWith('bytes')) return { name: unit, bytes: 1 };
+  const fitting = axisUnit(size ?? amount, preferences.system);
+  return { ...fitting, name: unit.replace('bytes', fitting.name) };
+}
+
 /** A short history is not pressed into a corner by a long fan. */
 function aheadOf(facts: Facts): number {
   return Math.min(facts.aheadDays, Math.max(LEAST_AHEAD_DAYS, historyOf(facts).length * 2));
 }
 
 function historyOf({ series }: Facts): Point[] {
-  const points = series.used_bytes.map((used, day): Point => [addDays(series.first_on, day), used]);
+  const points = series.amounts.map((used, day): Point => [addDays(series.first_on, day), used]);
   const begin = points.findIndex(([, used]) => used !== null);
   return begin < 0 ? [] : points.slice(begin);
 }
 
 /** Quantile → points from `as_of` on; the fan begins at the last reading. */
-function fanOf({ forecast, aheadDays, pool }: Facts): Record<string, Point[]> {
+function fanOf({ forecast, aheadDays, course }: Facts): Record<string, Point[]> {
   const start = forecast.as_of;
   if (!start) return {};
   const last = addDays(todayIso(), aheadDays);
@@ -105,7 +141,7 @@ function fanOf({ forecast, aheadDays, pool }: Facts): Record<string, Point[]> {
     Object.entries(forecast.path).map(([name, path]) => [
       name,
       [
-        [start, pool.used_bytes] as Point,
+        [start, course.amount] as Point,
         ...path
           .map((bytes, day): Point => [addDays(start, day + 1), bytes])
           .filter(([on]) => on <= last),
@@ -114,23 +150,21 @@ function fanOf({ forecast, aheadDays, pool }: Facts): Record<string, Point[]> {
   );
 }
 
-/** From the least shown to a little above usable: the fan is cut there, nobody plans beyond. */
+/** From the least shown to a little above its size: the fan is cut there, nobody plans beyond. */
 function rangeOf(facts: Facts, history: Point[], fan: Record<string, Point[]>): [number, number] {
-  const { pool } = facts;
+  const { course } = facts;
   const known = (points: Point[]) =>
     points.map(([, bytes]) => bytes).filter((bytes): bytes is number => bytes !== null);
   const used = known(history);
-  const limit = (pool.usable_bytes / PERCENT) * pool.limit_percent;
-  const past = pool.attention === 'over' ? [limit] : []; // what was passed stays in sight
-  const least = Math.min(...used, ...known(fan.p10 ?? []), pool.used_bytes, ...past);
-  const demand = Math.max(...used, ...known(fan.p90 ?? []), pool.used_bytes);
+  const limit = course.limit;
+  const past = course.attention === 'over' && limit !== null ? [limit] : []; // stays in sight
+  const least = Math.min(...used, ...known(fan.p10 ?? []), course.amount, ...past);
+  const demand = Math.max(...used, ...known(fan.p90 ?? []), course.amount);
   // Marks far above all that moves would press the line flat: they wait until it comes near.
-  const isNear = demand - least > (limit - demand) / 2;
-  const most = isNear
-    ? Math.max(Math.min(demand, pool.usable_bytes), pool.usable_bytes, ...used)
-    : demand;
+  const isNear = limit !== null && demand - least > (limit - demand) / 2;
+  const most = isNear && course.size !== null ? Math.max(course.size, ...used) : demand;
   const room = (most - least || most || 1) * HEADROOM;
-  const unit = axisUnit(pool.usable_bytes, preferences.system).bytes;
+  const unit = unitOf(course).bytes;
   const step = niceStep((most - least + 2 * room) / unit) * unit;
   return [Math.max(0, Math.floor((least - room) / step) * step), most + room];
 }
@@ -175,10 +209,10 @@ function fanSeries(fan: Record<string, Point[]>, theme: ChartTheme): EChartsCore
 }
 
 function historySeries(facts: Facts, history: Point[]): EChartsCoreOption {
-  const { theme } = facts;
+  const { course, theme } = facts;
   const odd = oddDays(facts);
   return {
-    name: 'used',
+    name: course.name,
     type: 'line',
     symbol: 'none',
     connectNulls: true,
@@ -190,30 +224,41 @@ function historySeries(facts: Facts, history: Point[]): EChartsCoreOption {
   };
 }
 
-function marksOf({ pool, forecast, theme }: Facts): EChartsCoreOption {
-  const level = (name: string, percent: number, color: string, dash: number[] | 'solid') => ({
-    yAxis: (pool.usable_bytes / PERCENT) * percent,
-    lineStyle: { color, type: dash, width: 1.3 },
-    label: {
-      formatter: `${name} ${preferences.bytes((pool.usable_bytes / PERCENT) * percent)}`,
-      position: 'insideStartTop',
-      color,
-      fontSize: SMALL_FONT_SIZE,
-    },
-  });
+function marksOf({ course, forecast, theme }: Facts): EChartsCoreOption {
+  const level = (
+    name: string,
+    amount: number | null,
+    color: string,
+    dash: number[] | 'solid',
+  ): EChartsCoreOption[] =>
+    amount === null
+      ? []
+      : [
+          {
+            yAxis: amount,
+            lineStyle: { color, type: dash, width: 1.3 },
+            label: {
+              formatter: `${name} ${formatAmount(amount, course.unit)}`,
+              position: 'insideStartTop',
+              color,
+              fontSize: SMALL_FONT_SIZE,
+            },
+          },
+        ];
   const upright = (on: string, color: string, label: EChartsCoreOption) => ({
     xAxis: on,
     lineStyle: { color, type: 'solid', width: 1.4 },
     label,
   });
-  const likely = pool.attention === 'over' ? null : forecast.limit.likely_on;
+  const likely = course.attention === 'over' ? null : forecast.limit.likely_on;
+  const isAllLimit = course.limit === course.size;
   return {
     symbol: 'none',
     silent: true,
     data: [
-      level('usable', PERCENT, theme.ink, 'solid'),
-      level('limit', pool.limit_percent, theme.limit, LONG_DASH),
-      level('caution', pool.caution_percent, theme.caution, LONG_DASH),
+      ...(isAllLimit ? [] : level('usable', course.size, theme.ink, 'solid')),
+      ...level('limit', course.limit, theme.limit, LONG_DASH),
+      ...level('caution', course.caution, theme.caution, LONG_DASH),
       upright(todayIso(), theme.ink, { show: false }),
       ...forecast.findings.pace_changes.map((change) => ({
         ...upright(change.on, theme.inkSoft, {
@@ -249,8 +294,8 @@ export function paceWords(change: Schemas['PaceChangeRead']): string {
 }
 
 /** Lead time ahead; behind, the spans in which the line is drawn and not read. */
-function areasOf({ pool, forecast, series, theme }: Facts): EChartsCoreOption {
-  const until = addDays(todayIso(), pool.lead_time_days);
+function areasOf({ course, forecast, series, theme }: Facts): EChartsCoreOption {
+  const until = addDays(todayIso(), course.leadTimeDays);
   const spans = forecast.findings.repairs
     .filter((span) => span.why !== 'odd' && span.last_on >= series.first_on)
     .filter((span) => daysBetween(span) >= SHOWN_SPAN_DAYS)
@@ -273,13 +318,13 @@ function areasOf({ pool, forecast, series, theme }: Facts): EChartsCoreOption {
       fontSize: SMALL_FONT_SIZE,
     },
     data: [
-      [{ name: `lead time ${pool.lead_time_days} d`, xAxis: todayIso() }, { xAxis: until }],
+      [{ name: `lead time ${course.leadTimeDays} d`, xAxis: todayIso() }, { xAxis: until }],
       ...spans,
     ],
   };
 }
 
-function shiftsOf({ forecast, theme }: Facts, history: Point[]): EChartsCoreOption {
+function shiftsOf({ course, forecast, theme }: Facts, history: Point[]): EChartsCoreOption {
   const known = new Map(history);
   return {
     symbol: 'path://M0 8L5 0L10 8',
@@ -293,7 +338,7 @@ function shiftsOf({ forecast, theme }: Facts, history: Point[]): EChartsCoreOpti
         coord: [shift.on, lowestAround(history, shift.on)],
         label: {
           show: true,
-          formatter: `${preferences.bytes(shift.amount, true)} on ${formatDay(shift.on)}, not growth`,
+          formatter: `${formatAmount(shift.amount, course.unit, true)} on ${formatDay(shift.on)}, not growth`,
         },
       })),
   };
@@ -332,7 +377,7 @@ function oddSeries(facts: Facts, history: Point[]): EChartsCoreOption {
   };
 }
 
-function tooltipOf(theme: ChartTheme): EChartsCoreOption {
+function tooltipOf({ course, theme }: Facts): EChartsCoreOption {
   interface Hovered {
     seriesName: string;
     axisValue: number;
@@ -352,12 +397,14 @@ function tooltipOf(theme: ChartTheme): EChartsCoreOption {
       const lines = hovered
         .filter(
           (one) =>
-            ['used', 'p50', 'odd reading, left out'].includes(one.seriesName) &&
+            [course.name, 'p50', 'odd reading, left out'].includes(one.seriesName) &&
             one.value[1] !== null,
         )
         .map((one) => {
           const name = one.seriesName === 'p50' ? 'even chance' : one.seriesName;
-          return `${name} <b>${preferences.bytes(one.value[1])}</b> <small>${exactBytes(one.value[1])}</small>`;
+          const exact =
+            course.unit === 'bytes' ? ` <small>${exactBytes(one.value[1])}</small>` : '';
+          return `${name} <b>${formatAmount(one.value[1], course.unit)}</b>${exact}`;
         });
       return [day, ...lines].join('<br>');
     },

@@ -6,6 +6,7 @@
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
   import { bearing } from '$lib/url/bearing.svelte';
+  import { pathOf } from '$lib/url/things';
   import { limitsQuery } from './queries';
 
   /** What else than space ends within two years: CPU, memory, I/O; nothing to say, nothing shown. */
@@ -44,19 +45,13 @@
       What else ends <span class="font-sans text-sm text-ink-soft not-italic">beside space</span>
     </h2>
     {#each limits.data.slice(0, MOST) as limit (`${limit.entity.id} ${limit.metric}`)}
-      {#if limit.entity.kind === 'array'}
-        <button
-          class="flex w-full gap-2.5 border-b border-rule py-1.5 text-left hover:bg-paper"
-          title="{limit.attention_because}; click to look at its pools alone"
-          onclick={() => void bearing.narrow('array', limit.entity.name)}
-        >
-          {@render line(limit)}
-        </button>
-      {:else}
-        <div class="flex gap-2.5 border-b border-rule py-1.5" title={limit.attention_because}>
-          {@render line(limit)}
-        </div>
-      {/if}
+      <a
+        class="flex gap-2.5 border-b border-rule py-1.5 hover:bg-paper"
+        title="{limit.attention_because}; click for its soundings"
+        href={bearing.href(pathOf(limit.entity, limit.metric))}
+      >
+        {@render line(limit)}
+      </a>
     {/each}
     {#if limits.data.length > MOST}
       <p class="pt-1 text-xs text-ink-soft">and {limits.data.length - MOST} later ones</p>
