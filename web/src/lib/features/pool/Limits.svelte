@@ -17,7 +17,13 @@
   const isChosen = (limit: Schemas['LimitRead']) =>
     limit.entity.id === chosen?.id && limit.metric === chosen.metric;
   const ends = (limit: Schemas['LimitRead']) =>
-    limit.attention === 'over' || limit.limit.likely_on !== null;
+    limit.attention === 'over' || limit.limit.early_on !== null;
+  let isAllShown = $state(false);
+  // What carries it and has no end in sight would push the rest of the page down for nothing.
+  const shown = $derived(
+    limits.filter((limit) => isAllShown || ends(limit) || limit.is_own || isChosen(limit)),
+  );
+  const nMore = $derived(limits.length - shown.length);
 </script>
 
 <div class="mt-3 flex items-baseline gap-3">
@@ -34,7 +40,7 @@
   <span></span><span>what</span><span>stands at</span><span><RunwayAxis /></span><span></span>
 </div>
 <div role="list" aria-label="What ends first">
-  {#each limits as limit (`${limit.entity.id} ${limit.metric}`)}
+  {#each shown as limit (`${limit.entity.id} ${limit.metric}`)}
     <div role="listitem" class="border-b border-rule {isChosen(limit) ? 'bg-paper-raised' : ''}">
       <a
         class="row-limit hover:bg-paper-raised {limit.is_own ? '' : 'text-ink-soft'}"
@@ -45,7 +51,7 @@
         <StateGlyph state={limit.attention} />
         <span class="min-w-0">
           <b class="lead block text-ink">{limit.entity.name}</b>
-          <span class="lead block text-xs">{metricName(limit.metric)}</span>
+          <span class="lead block text-xs">{metricName(limit.metric)} · {limit.entity.kind}</span>
         </span>
         <span class="figures text-xs">
           <span class="block text-ink">{formatAmount(limit.amount, limit.unit)}</span>
@@ -62,3 +68,8 @@
     </div>
   {/each}
 </div>
+{#if nMore > 0}
+  <button class="pt-1 text-xs text-depth-5 underline" onclick={() => (isAllShown = true)}
+    >and {nMore} more below it, without an end in sight</button
+  >
+{/if}
