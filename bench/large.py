@@ -253,6 +253,7 @@ def _reads(n_days: int) -> None:
                  "/api/v1/trace?name=vm-7", f"/api/v1/forecasts/{pool}",
                  f"/api/v1/contributors/{pool}?days=90", "/api/v1/forecasts?kind=datastore",
                  "/api/v1/limits", f"/api/v1/limits/{pool}", f"/api/v1/berths/{cluster}",
+                 f"/api/v1/soundings/{pool}", f"/api/v1/soundings/{cluster}",
                  f"/api/v1/marks/{pool}", f"/api/v1/pools/{pool}"):  # fmt: skip
         if client.get(path).status_code != 200:
             sys.exit(f"{path} is not answered")

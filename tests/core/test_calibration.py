@@ -89,6 +89,32 @@ def test_alike_series_are_judged_by_bands_widened_together():
     assert np.array_equal(together.error_bytes, alone.error_bytes)
 
 
+def calm(n_series, *, seed):
+    rng = np.random.default_rng(seed)
+    return (40 + np.cumsum(rng.normal(0.05, 0.02, (n_series, N_DAYS)), axis=1)) * TIB
+
+
+def test_migrations_ask_for_no_wider_band_and_are_misses_all_the_same():
+    used = calm(60, seed=5)
+    used[:, -50:] += 12 * TIB
+    shifts = forecast(used).readings.shift_bytes
+    plain = record_of(calm(60, seed=5), is_one_kind=True)
+    moved = record_of(used, is_one_kind=True, shift_bytes=shifts)
+    assert record_of(used, is_one_kind=True).widening[0] > 1.5  # what it would be otherwise
+    assert moved.widening[0] == pytest.approx(plain.widening[0], abs=0.1)
+    assert moved.n_inside.sum() < 0.7 * plain.n_inside.sum()
+
+
+def test_what_all_say_otherwise_since_today_widens_nothing_yet():
+    """A source that counts otherwise from one day on; whether it is a shift shows tomorrow."""
+    used = calm(60, seed=6)
+    before = record_of(used, is_one_kind=True).widening
+    used[:, -1] *= 1.5
+    shifts = forecast(used).readings.shift_bytes
+    after = record_of(used, is_one_kind=True, shift_bytes=shifts).widening
+    assert after == before
+
+
 def test_what_is_known_of_a_kind_stands_before_what_these_alone_tell():
     used = wandering(20, seed=9)
     known = {0: 1.7, **dict.fromkeys(ORIGINS_DAYS_BACK, 1.5)}

@@ -10,8 +10,11 @@ from scipy.special import ndtri
 from keelmark.core.arrays import Float64s
 
 ORIGINS_DAYS_BACK = (7, 30, 60, 90)  # of the record
+# None ends in the last week: what was read so lately may yet show to be a shift or wild.
 TRIALS = tuple(
-    (back, ahead) for back in ORIGINS_DAYS_BACK for ahead in (7, 14, 30, 60, 90) if ahead <= back
+    (back, ahead)
+    for back, ahead_of_it in {30: (7, 14, 21), 60: (7, 14, 30, 45), 90: (7, 14, 30, 60, 75)}.items()
+    for ahead in ahead_of_it
 )
 BAND_SHARE = 0.8
 BAND_EDGE = float(ndtri((1 + BAND_SHARE) / 2))  # of a normal distribution
@@ -28,8 +31,8 @@ def widening_of(misses: Float64s) -> Widening:
     Parameters
     ----------
     misses : (n_series, len(TRIALS)) float64
-        How far what came lay from the 50 % path, in standard deviations as forecast; NaN where
-        a trial was not possible.
+        How far what came lay from the 50 % path, level shifts left out, in standard deviations
+        as forecast; NaN where a trial was not possible.
 
     Returns
     -------

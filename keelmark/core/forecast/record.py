@@ -50,6 +50,7 @@ def record_of(
     first_day: int | None = None,
     ceiling_bytes: Float64s | None = None,
     kin: Int64s | None = None,
+    shift_bytes: Float64s | None = None,
     is_one_kind: bool = False,
     widening: Widening | None = None,
 ) -> Record:
@@ -59,6 +60,9 @@ def record_of(
     ----------
     used_bytes, first_day, ceiling_bytes, kin
         As for :func:`forecast`.
+    shift_bytes : (n_series, n_days) float64, optional
+        Level shifts as they are known now. No band is to hold them, so they ask for no widening;
+        in the record itself they are misses.
     is_one_kind : bool
         Whether the series are alike, so that their bands are widened together.
     widening : dict of int to float, optional
@@ -86,8 +90,14 @@ def record_of(
             )  # fmt: skip
             tries[back] = _Try.of(learnt, came=used_bytes[:, n_days - back :])
     nothing = np.full(n_series, np.nan)
+    shifts = np.zeros(used_bytes.shape) if shift_bytes is None else shift_bytes
     misses = np.stack(
-        [tries[back].missed_by(ahead) if back in tries else nothing for back, ahead in TRIALS],
+        [
+            tries[back].missed_by(ahead, shifted=shifts[:, n_days - back :][:, :ahead])
+            if back in tries
+            else nothing
+            for back, ahead in TRIALS
+        ],
         axis=1,
     )
     if widening is None:
@@ -148,10 +158,11 @@ class _Try:
     def off_after(self, ahead: int) -> Float64s:
         return _nearest_to(ahead, of=self.off)
 
-    def missed_by(self, ahead: int) -> Float64s:
-        """How far off in standard deviations, as they were forecast."""
-        half = np.maximum(self.half, TINY)  # what is empty and was forecast so missed nothing
-        return _nearest_to(ahead, of=np.abs(self.off) * BAND_EDGE / half)
+    def missed_by(self, ahead: int, *, shifted: Float64s) -> Float64s:
+        """How far off in standard deviations, as they were forecast, but for the shifts since."""
+        off = self.off[:, :ahead] - np.cumsum(shifted, axis=1)
+        half = np.maximum(self.half[:, :ahead], TINY)  # what is empty as forecast missed nothing
+        return _nearest_to(ahead, of=np.abs(off) * BAND_EDGE / half)
 
 
 def _nearest_to(ahead: int, *, of: Float64s) -> Float64s:

@@ -9,6 +9,7 @@ from django.db.models.functions import Mod
 
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.forecast import TRIALS, Widening, record_of_many, widening_of
+from keelmark.core.forecast.calibration import NOT_WIDENED
 from keelmark.core.forecast.record import HORIZONS_DAYS
 from keelmark.core.units import PERCENT
 from keelmark.estate.models import Kind
@@ -66,7 +67,8 @@ def tell_record(kind: Kind, metric: Metric, *, now: datetime, is_due: bool = Fal
 def widening_known(kind: Kind, metric: Metric) -> Widening | None:
     """Return by how much the bands of a kind are to be wider, None where none was made yet."""
     told = EstateRecord.objects.filter(kind=kind, metric=metric).values_list("widening", flat=True)
-    return {int(back): factor for back, factor in (told.first() or {}).items()} or None
+    kept = {int(back): factor for back, factor in (told.first() or {}).items()}
+    return {**NOT_WIDENED, **kept} if kept else None
 
 
 def _kept(kind: Kind, metric: Metric) -> QuerySet[KeptForecast]:

@@ -101,7 +101,7 @@ def made_of(series: Series, *, subjects: Subjects, now: datetime) -> Made:
     )
     record = record_of(
         series.used_bytes, first_day=first_day, ceiling_bytes=ceiling, kin=subjects.kin,
-        is_one_kind=True, widening=subjects.widening,
+        shift_bytes=learnt.readings.shift_bytes, is_one_kind=True, widening=subjects.widening,
     )  # fmt: skip
     learnt = widened(learnt, by=record.widening[0])
     return Made(
