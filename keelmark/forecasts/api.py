@@ -140,6 +140,9 @@ class JumpsRead(serializers.Serializer[Record]):
     n = serializers.IntegerField()
     mean_amount = Int64Field()
     last_on = serializers.DateField()
+    every_days = serializers.FloatField(
+        allow_null=True, required=False, help_text="from one to the next at the median"
+    )
 
 
 class FindingsRead(serializers.Serializer[Record]):

@@ -40,6 +40,7 @@ class JumpsTold(TypedDict):
     n: int  # in half a year
     mean_amount: int
     last_on: str
+    every_days: float | None  # from one to the next at the median
 
 
 class Findings(TypedDict):
@@ -142,10 +143,15 @@ def _spans(why: Int8s) -> list[tuple[int, int, int]]:
 
 
 def _jumps(jump: Float64s, *, on: list[str]) -> JumpsTold | None:
-    sizes = jump[np.flatnonzero(jump)]
-    if len(sizes) == 0:
+    columns = np.flatnonzero(jump)
+    if len(columns) == 0:
         return None
-    return {"n": len(sizes), "mean_amount": round(float(sizes.mean())), "last_on": on[-1]}
+    return {
+        "n": len(columns),
+        "mean_amount": round(float(jump[columns].mean())),
+        "last_on": on[-1],
+        "every_days": float(np.median(np.diff(columns))) if len(columns) > 1 else None,
+    }
 
 
 def _swing(rhythm: Float64s) -> int | None:

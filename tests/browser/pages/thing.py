@@ -12,6 +12,11 @@ class ThingPage:
         self.who_grew = page.get_by_role("region", name="Who made it grow")
         self.ends_first = page.get_by_role("list", name="What ends first").get_by_role("listitem")
 
+    @property
+    def shown(self) -> Locator:
+        """The line whose soundings are drawn."""
+        return self.ends_first.locator("a[aria-current=page]")
+
     def expect_open(self, name: str) -> None:
         expect(self.page.get_by_role("heading", name=name, exact=True)).to_be_visible()
         expect(self.chart.locator("svg")).to_be_visible()

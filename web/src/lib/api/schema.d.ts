@@ -1041,6 +1041,11 @@ export interface components {
             mean_amount: number;
             /** Format: date */
             last_on: string;
+            /**
+             * Format: double
+             * @description from one to the next at the median
+             */
+            every_days?: number | null;
         };
         KindCountRead: {
             kind: components["schemas"]["KindEnum"];

@@ -13,13 +13,14 @@
   let { person, rights, onsignout }: Props = $props();
 
   const SECTIONS = [
-    { name: 'Today', path: '/', also: '/pools', needs: 'read' },
-    { name: 'Scenarios', path: '/try', also: '/try', needs: 'plan' },
-    { name: 'Feeds', path: '/feeds', also: '/feeds', needs: 'read feeds' },
+    { name: 'Today', path: '/', also: ['/pools', '/things'], needs: 'read' },
+    { name: 'Scenarios', path: '/try', also: ['/try'], needs: 'plan' },
+    { name: 'Feeds', path: '/feeds', also: ['/feeds'], needs: 'read feeds' },
   ];
   const own = $derived(SECTIONS.filter((section) => rights.includes(section.needs)));
-  const isHere = (section: { path: string; also: string }) =>
-    page.url.pathname === section.path || page.url.pathname.startsWith(section.also);
+  const isHere = (section: { path: string; also: string[] }) =>
+    page.url.pathname === section.path ||
+    section.also.some((path) => page.url.pathname.startsWith(path));
 </script>
 
 <header class="top-line flex items-center gap-6 border-b border-rule bg-paper-raised px-4">

@@ -61,7 +61,8 @@
   {#if findings.jumps}
     <li>
       grows by steps: {findings.jumps.n} seen, {signed(findings.jumps.mean_amount)}
-      each, the last on {formatDay(findings.jumps.last_on)}
+      each{#if findings.jumps.every_days}, about every {findings.jumps.every_days.toFixed(0)} days{/if},
+      the last on {formatDay(findings.jumps.last_on)}
     </li>
   {/if}
   {#if findings.monthly_swing}
