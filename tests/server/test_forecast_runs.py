@@ -1,4 +1,4 @@
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 
 import pytest
 from django.db import DatabaseError, IntegrityError, connection, transaction
@@ -262,12 +262,13 @@ def test_a_past_that_is_told_late_has_its_things_forecast_anew(
     assert of("naa.2").growth_per_day == pytest.approx(0, abs=GIB / 100)
     with django_capture_on_commit_callbacks(execute=True):
         import_documents([history("naa.2", last=2 * TIB, per_day=10 * GIB)], into=Imported())
-    again = plan_forecasts(now=NOW + timedelta(minutes=2))
+    later = datetime.now(UTC) + timedelta(seconds=1)  # than what was told just now
+    again = plan_forecasts(now=later)
     assert [chunk.kind for chunk in again.chunks.all()] == ["volume"]
-    carry_out(again, now=NOW + timedelta(minutes=2))
+    carry_out(again, now=later)
     assert of("naa.2").growth_per_day == pytest.approx(10 * GIB, rel=0.05)
     assert of("naa.1").made_at == NOW
-    assert plan_forecasts(now=NOW + timedelta(minutes=4)) is None
+    assert plan_forecasts(now=later + timedelta(minutes=2)) is None
 
 
 def test_a_past_told_once_more_the_same_has_nothing_made_anew(

@@ -307,7 +307,7 @@ def test_what_is_not_known_is_404(api, planner, path):
 def test_what_is_known_but_not_forecast_says_so(api, estate):
     answer = api.get(f"/forecasts/{estate['wwn.h1']}")
     assert answer.status_code == 404
-    assert "of used of host kelp-1" in answer.json()["detail"]
+    assert "Of host kelp-1 no forecast of used" in answer.json()["detail"]
     assert api.get(f"/forecasts/{estate['uuid.s']}", metric="provisioned").status_code == 404
 
 
@@ -315,7 +315,8 @@ def test_steps_are_told_with_their_size_and_how_often_they_come(api, estate):
     used = [TIB + 200 * GIB * (day // 12) for day in range(N_DAYS)]
     told = ReadingsDocument(uid="uuid.s", first_on=FIRST_ON, used_bytes=used)
     import_documents([told], into=Imported())
-    carry_out(plan_forecasts(now=NOW, is_everything=True))
+    later = NOW + timedelta(hours=1)
+    carry_out(plan_forecasts(now=later, is_everything=True), now=later)
     store = Entity.objects.get(uid="uuid.s").pk
     jumps = api.get(f"/forecasts/{store}").json()["findings"]["jumps"]
     assert jumps["every_days"] == 12

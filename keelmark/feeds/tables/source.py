@@ -75,15 +75,19 @@ def _csv_names(path: Path, *, delimiter: str) -> list[str]:
     reader = pa_csv.open_csv(
         path, parse_options=pa_csv.ParseOptions(delimiter=delimiter, newlines_in_values=True)
     )
-    names = [str(name) for name in reader.schema.names]
-    if len(set(names)) != len(names):
-        twice = sorted({n for n in names if names.count(n) > 1})
+    return _each_once([str(name) for name in reader.schema.names], path=path)
+
+
+def _each_once(names: list[str], *, path: Path) -> list[str]:
+    twice = sorted({name for name in names if names.count(name) > 1})
+    if twice:
         raise TableError(file=path.name, why=f"two columns are called {', '.join(twice)}")
     return names
 
 
 def _parquet(path: Path) -> Iterator[pa.RecordBatch]:
     with _told_badly(path), pa_parquet.ParquetFile(path) as file:
+        _each_once(list(file.schema_arrow.names), path=path)
         for batch in file.iter_batches(batch_size=BATCH_ROWS):
             columns = [column.cast(pa.string()) for column in batch.columns]
             yield pa.RecordBatch.from_arrays(columns, names=batch.schema.names)
@@ -96,15 +100,17 @@ def _xlsx(path: Path) -> Iterator[pa.RecordBatch]:
         raise TableError(file=path.name, why=f"it is no readable workbook: {exc}") from exc
     try:
         rows = book.worksheets[0].iter_rows(values_only=True)
-        header = [str(cell).strip() for cell in next(rows, ()) if cell is not None]
+        # A column without a name is nobody's, and moves none of those beside it.
+        header = {at: name for at, cell in enumerate(next(rows, ())) if (name := _text(cell))}
         if not header:
             raise TableError(file=path.name, why="its first row names no columns")
+        names = _each_once(list(header.values()), path=path)
         while chunk := list(islice(rows, BATCH_ROWS)):
             columns = [
                 pa.array([_text(row[at]) if at < len(row) else None for row in chunk], pa.string())
-                for at in range(len(header))
+                for at in header
             ]
-            yield pa.RecordBatch.from_arrays(columns, names=header)
+            yield pa.RecordBatch.from_arrays(columns, names=names)
     finally:
         book.close()
 
