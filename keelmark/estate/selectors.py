@@ -110,6 +110,16 @@ def marks_of(pool: Pool) -> Marks:
     return marks_in_order(**{name: getattr(pool, f"marks_{name}") for name in DEFAULT_MARKS})
 
 
+def homes_of(ids: Iterable[int]) -> dict[int, str]:
+    """Return the array, or the cluster, that each pool among the things is of, by name.
+
+    Pools are named alike on many arrays: by their own names alone nobody tells them apart.
+    """
+    return dict(
+        Pool.objects.filter(pk__in=list(ids), home__isnull=False).values_list("pk", "home__name")
+    )
+
+
 def ledger_of(pool: Pool) -> Ledger:
     """Return the books of a pool read through :func:`with_marks`."""
     return Ledger(

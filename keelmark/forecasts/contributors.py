@@ -8,6 +8,7 @@ from django.db.models import QuerySet
 
 from keelmark.core.arrays import Float64s
 from keelmark.core.forecast import contributions
+from keelmark.estate import selectors as estate
 from keelmark.estate.models import Entity, Kind
 from keelmark.forecasts.findings import Findings
 from keelmark.readings.selectors import Series, series_of
@@ -41,6 +42,7 @@ class PartGrowth:
     is_new: bool
     is_gone: bool
     share: float | None  # of all that was added; None where parts cancel out
+    home_name: str | None  # of a pool: its array
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -81,9 +83,11 @@ def contributors_of(
     grown = contributions(series.used_bytes)
     total = grown.total_bytes
     order = np.argsort(-np.abs(np.nan_to_num(grown.added_bytes)), kind="stable")
+    homes = estate.homes_of(parts) if below[0] == Kind.POOL else {}
     told = [
         PartGrowth(
             entity=parts[int(series.entity_ids[at])],
+            home_name=homes.get(int(series.entity_ids[at])),
             added_bytes=round(float(grown.added_bytes[at])),
             is_new=bool(grown.is_new[at]),
             is_gone=bool(grown.is_gone[at]),

@@ -12,6 +12,7 @@ from keelmark.access.api import Problem, actor_of
 from keelmark.core.ledger import Attention
 from keelmark.estate import selectors as estate
 from keelmark.estate.api import ThingRead
+from keelmark.estate.models import Kind
 from keelmark.forecasts.api import SCOPE, DatesRead, Int64Field, Record, terms_of
 from keelmark.forecasts.limits import LimitTold, limits_beside_space, limits_of
 from keelmark.forecasts.models import Metric
@@ -20,6 +21,7 @@ from keelmark.forecasts.standing_api import ENTITY, entity_of
 
 class LimitRead(serializers.Serializer[Record]):
     entity = ThingRead()
+    home_name = serializers.CharField(allow_null=True, help_text="of a pool: its array")
     metric = serializers.ChoiceField(choices=Metric.choices)
     unit = serializers.CharField()
     is_own = serializers.BooleanField(help_text="of the thing itself, not of what carries it")
@@ -41,7 +43,7 @@ class LimitsBesideSpaceView(APIView):
     )
     def get(self, request: Request) -> Response:
         told = limits_beside_space(actor_of(request), terms=terms_of(request))
-        return Response(LimitRead([_body(one) for one in told], many=True).data)
+        return Response(_told(told))
 
 
 class LimitsView(APIView):
@@ -55,7 +57,13 @@ class LimitsView(APIView):
     def get(self, request: Request, entity_id: int) -> Response:
         entity = entity_of(request, entity_id)
         told = limits_of(entity, seen=estate.entities_for(actor_of(request)))
-        return Response(LimitRead([_body(one) for one in told], many=True).data)
+        return Response(_told(told))
+
+
+def _told(limits: list[LimitTold]) -> object:
+    homes = estate.homes_of({one.entity.pk for one in limits if one.entity.kind == Kind.POOL})
+    bodies = [{**_body(one), "home_name": homes.get(one.entity.pk)} for one in limits]
+    return LimitRead(bodies, many=True).data
 
 
 def _body(told: LimitTold) -> dict[str, object]:

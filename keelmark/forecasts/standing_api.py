@@ -229,6 +229,7 @@ def _crossing(row: dict[str, Any]) -> dict[str, Any]:  # Any: the row's values
 
 class PartGrowthRead(serializers.Serializer[Record]):
     entity = ThingRead()
+    home_name = serializers.CharField(allow_null=True, help_text="of a pool: its array")
     added_bytes = Int64Field()
     is_new = serializers.BooleanField()
     is_gone = serializers.BooleanField()

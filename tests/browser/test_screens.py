@@ -307,6 +307,15 @@ def test_each_resource_of_a_thing_has_its_address_and_window(signed_in: Page):
     expect(thing.window("1 y")).to_be_checked()
 
 
+def test_a_volume_of_a_pool_leads_to_its_own_page(signed_in: Page):
+    open_pool(signed_in, "heron-1 swift-2")
+    signed_in.get_by_role("link", name="tide-gauge-01").click()
+    thing = ThingPage(signed_in)
+    thing.expect_open("tide-gauge-01")
+    expect(thing.ends_first.filter(has_text="space · pool")).to_contain_text("heron-1 · swift-2")
+    expect(thing.margin).to_contain_text("left to the limit")
+
+
 def test_a_thing_that_is_not_there_says_so(signed_in: Page, complaints: list[str]):
     signed_in.goto("/things/987654")
     expect(signed_in.get_by_role("alert")).to_contain_text("No thing 987654 is known")

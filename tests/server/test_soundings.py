@@ -34,8 +34,8 @@ def estate(db):
             ),
             *(
                 ReadingsDocument(
-                    uid=f"uuid.{name}", first_on=FIRST_ON - timedelta(days=5),
-                    used_bytes=[5 * TIB] * 5 + [x if x is None else x * TIB for x in told],
+                    uid=f"uuid.{name}", first_on=FIRST_ON - timedelta(days=20),
+                    used_bytes=[5 * TIB] * 20 + [x if x is None else x * TIB for x in told],
                 )
                 for name, told in used.items()
             ),
@@ -57,6 +57,16 @@ def test_a_whole_is_the_sum_of_its_parts_with_their_gaps_bridged(estate, api):
     told = api.get(f"/soundings/{ids()['heron-1']}", days=4).json()
     assert told["first_on"] == (TODAY - timedelta(days=3)).isoformat()
     assert told["amounts"][:3] == [(11 + 22) * TIB, (12 + 22) * TIB, (13 + 23) * TIB]
+
+
+def test_pools_are_told_with_their_array_wherever_they_are_parts_or_carriers(estate, api):
+    refresh(now=NOW)
+    told = api.get(f"/contributors/{ids()['heron-1']}", days=4).json()
+    assert {(part["home_name"], part["entity"]["name"]) for part in told["parts"]} == {
+        ("heron-1", "p1"), ("heron-1", "p2"),
+    }  # fmt: skip
+    limits = api.get(f"/limits/{ids()['p1']}").json()
+    assert [(one["home_name"], one["entity"]["name"]) for one in limits] == [("heron-1", "p1")]
 
 
 def test_a_measure_is_told_in_its_unit(estate, api):

@@ -1085,6 +1085,8 @@ export interface components {
         };
         LimitRead: {
             entity: components["schemas"]["ThingRead"];
+            /** @description of a pool: its array */
+            home_name: string | null;
             metric: components["schemas"]["MetricEnum"];
             unit: string;
             /** @description of the thing itself, not of what carries it */
@@ -1318,6 +1320,8 @@ export interface components {
         };
         PartGrowthRead: {
             entity: components["schemas"]["ThingRead"];
+            /** @description of a pool: its array */
+            home_name: string | null;
             added_bytes: number;
             is_new: boolean;
             is_gone: boolean;

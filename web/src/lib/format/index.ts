@@ -12,4 +12,5 @@ export {
 } from './dates';
 export { counted } from './kinds';
 export { limitDate, limitShare } from './limits';
+export { fullName } from './names';
 export { preferences } from './preferences.svelte';

@@ -1,6 +1,13 @@
 <script lang="ts">
   import type { Schemas } from '$lib/api/client';
-  import { formatAmount, formatRunway, limitDate, limitShare, metricName } from '$lib/format';
+  import {
+    formatAmount,
+    fullName,
+    formatRunway,
+    limitDate,
+    limitShare,
+    metricName,
+  } from '$lib/format';
   import RunwayAxis from '$lib/ui/RunwayAxis.svelte';
   import RunwayStrip from '$lib/ui/RunwayStrip.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
@@ -30,7 +37,7 @@
   <h2 class="water">What ends first</h2>
   <p class="text-ink-soft">
     {#if limits[0] && ends(limits[0])}
-      {metricName(limits[0].metric)} of {limits[0].entity.name}
+      {metricName(limits[0].metric)} of {fullName(limits[0])}
     {:else}
       nothing within two years
     {/if} · here and in all that carries it
@@ -50,7 +57,7 @@
       >
         <StateGlyph state={limit.attention} />
         <span class="min-w-0">
-          <b class="lead block text-ink">{limit.entity.name}</b>
+          <b class="lead block text-ink">{fullName(limit)}</b>
           <span class="lead block text-xs">{metricName(limit.metric)} · {limit.entity.kind}</span>
         </span>
         <span class="figures text-xs">

@@ -1,6 +1,8 @@
 <script lang="ts">
   import type { Schemas } from '$lib/api/client';
   import { exactBytes, preferences } from '$lib/format';
+  import { bearing } from '$lib/url/bearing.svelte';
+  import { pathOf } from '$lib/url/things';
 
   interface Props {
     volumes: Schemas['VolumeRead'][];
@@ -25,7 +27,10 @@
 </div>
 {#each volumes as volume (volume.id)}
   <div class="row-volume figures border-b border-rule py-0.5 text-right" title={volume.uid}>
-    <span class="lead text-left">{volume.name}</span>
+    <a
+      class="lead text-left hover:underline"
+      href={bearing.href(pathOf({ id: volume.id, kind: 'volume' }))}>{volume.name}</a
+    >
     <svg
       viewBox="0 0 {WIDTH} 10"
       preserveAspectRatio="none"

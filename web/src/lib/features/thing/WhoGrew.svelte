@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Schemas } from '$lib/api/client';
-  import { counted, exactBytes, formatDay, preferences } from '$lib/format';
+  import { counted, exactBytes, formatDay, fullName, preferences } from '$lib/format';
   import { bearing } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
 
@@ -32,7 +32,7 @@
     {#each parts.slice(0, MOST) as part (part.entity.id)}
       <div class="row-part figures border-b border-rule py-0.5 text-right">
         <a class="lead text-left hover:underline" href={bearing.href(pathOf(part.entity))}
-          >{part.entity.name}</a
+          >{fullName(part)}</a
         >
         <svg
           viewBox="0 0 {WIDTH} 10"
