@@ -4,13 +4,13 @@
   import { sessionQuery } from '$lib/api/queries';
   import { formatAge, preferences } from '$lib/format';
   import { bearing, setQuery } from '$lib/url/bearing.svelte';
-  import Choice from '$lib/ui/Choice.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
   import BigGauge from './BigGauge.svelte';
   import Figures from './Figures.svelte';
   import Limits from './Limits.svelte';
   import SoundingsChart from './SoundingsChart.svelte';
+  import SoundingsHead from './SoundingsHead.svelte';
   import Volumes from './Volumes.svelte';
   import WorkingMargin from './WorkingMargin.svelte';
   import GrowthNote from './GrowthNote.svelte';
@@ -23,7 +23,7 @@
     volumesQuery,
   } from './queries';
   import { courseOf } from './soundings';
-  import { EXPLAINED_DAYS, GROWTHS, growthOf, WINDOWS, windowOf } from './windows';
+  import { EXPLAINED_DAYS, growthOf, windowOf } from './windows';
 
   interface Props {
     poolId: number;
@@ -68,24 +68,7 @@
         chosen={figure}
         onpick={(key) => void setQuery('working', key === 'ends' ? '' : key)}
       />
-      <div class="mt-2 flex items-baseline gap-3">
-        <h2 class="water">Soundings</h2>
-        <p class="text-ink-soft">used bytes, with its 50 % and 80 % fan</p>
-        <Choice
-          label="Growth"
-          class="ml-auto flex gap-3"
-          options={GROWTHS}
-          value={String(growth)}
-          onpick={(key) => void setQuery('growth', key === '1' ? '' : key)}
-        />
-        <Choice
-          label="Window"
-          class="ml-4 flex gap-3"
-          options={WINDOWS.map(({ key, name }) => ({ key, name }))}
-          value={shown.key}
-          onpick={(key) => void setQuery('window', key === '90d' ? '' : key)}
-        />
-      </div>
+      <SoundingsHead of="used bytes" {growth} shownWindow={shown.key} />
       {#if failed?.error}
         <ProblemNote of={title} error={failed.error} onretry={() => failed.refetch()} />
       {/if}

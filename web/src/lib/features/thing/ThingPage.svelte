@@ -13,11 +13,10 @@
   } from '$lib/features/pool/queries';
   import { unitOf } from '$lib/features/pool/soundings';
   import SoundingsChart from '$lib/features/pool/SoundingsChart.svelte';
-  import { GROWTHS, growthOf, WINDOWS, windowOf } from '$lib/features/pool/windows';
-  import Choice from '$lib/ui/Choice.svelte';
+  import SoundingsHead from '$lib/features/pool/SoundingsHead.svelte';
+  import { growthOf, windowOf } from '$lib/features/pool/windows';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
-  import { setQuery } from '$lib/url/bearing.svelte';
   import Berths from './Berths.svelte';
   import ThingMargin from './ThingMargin.svelte';
   import WhoGrew from './WhoGrew.svelte';
@@ -70,27 +69,11 @@
           chosen={{ id: entity.id, metric }}
         />
       {/if}
-      <div class="mt-3 flex items-baseline gap-3">
-        <h2 class="water">Soundings</h2>
-        <p class="lead text-ink-soft">
-          {metricName(metric)}{course ? ` in ${unitOf(course).name}` : ''}, with its 50 % and 80 %
-          fan
-        </p>
-        <Choice
-          label="Growth"
-          class="ml-auto flex gap-3"
-          options={GROWTHS}
-          value={String(growth)}
-          onpick={(key) => void setQuery('growth', key === '1' ? '' : key)}
-        />
-        <Choice
-          label="Window"
-          class="ml-4 flex gap-3"
-          options={WINDOWS.map(({ key, name }) => ({ key, name }))}
-          value={shown.key}
-          onpick={(key) => void setQuery('window', key === '90d' ? '' : key)}
-        />
-      </div>
+      <SoundingsHead
+        of="{metricName(metric)}{course ? ` in ${unitOf(course).name}` : ''}"
+        {growth}
+        shownWindow={shown.key}
+      />
       {#if course && soundings.data}
         <SoundingsChart
           {course}
