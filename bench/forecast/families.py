@@ -149,7 +149,8 @@ def retention(rng: np.random.Generator) -> Float64s:
     written[:begins] = 0.0
     held = np.cumsum(written)
     held[kept_days:] -= held[:-kept_days]
-    return 0.1 + held + _noise(rng, 0.0005)
+    used: Float64s = 0.1 + held + _noise(rng, 0.0005)
+    return used
 
 
 def roll_out(rng: np.random.Generator) -> Float64s:
