@@ -149,15 +149,15 @@ def retention(rng: np.random.Generator) -> Float64s:
     written[:begins] = 0.0
     held = np.cumsum(written)
     held[kept_days:] -= held[:-kept_days]
-    used: Float64s = 0.1 + held + _noise(rng, 0.0005)
-    return used
+    return 0.1 + held + _noise(rng, 0.0005)
 
 
 def roll_out(rng: np.random.Generator) -> Float64s:
     """Users moved in over months: slow, fast, slow, and then their own steady growth."""
     middle, breadth = rng.uniform(N_KNOWN - 220, N_KNOWN + 60), rng.uniform(15, 60)
     moved = rng.uniform(0.1, 0.35) / (1 + np.exp(-(np.arange(N_DAYS) - middle) / breadth))
-    return 0.2 + moved + _pace(rng, rng.uniform(0.0001, 0.0006)) + _noise(rng, 0.001)
+    used: Float64s = 0.2 + moved + _pace(rng, rng.uniform(0.0001, 0.0006)) + _noise(rng, 0.001)
+    return used
 
 
 def dirty(used: Float64s, rng: np.random.Generator) -> Float64s:
