@@ -6,7 +6,7 @@ import numpy as np
 
 from keelmark.core.arrays import Bools, Float64s, Int64s
 from keelmark.core.forecast.repairs import Int8s, Repair, repaired
-from keelmark.core.forecast.robust import gaps_filled, robust_spread
+from keelmark.core.forecast.robust import gaps_filled, robust_spread, zeroed
 
 SHIFT_SPREADS = 8.0
 SHIFT_LEVEL_SHARE = 0.015  # of the level, in a day or two
@@ -129,8 +129,8 @@ def _shifts(level: Float64s) -> tuple[Float64s, Float64s]:
     steps = np.diff(level, axis=1, prepend=np.nan)
     excess = steps - _local_pace(steps)
     bar = np.maximum(SHIFT_SPREADS * robust_spread(excess), SHIFT_LEVEL_SHARE * np.abs(level))
-    size = np.nan_to_num(excess)
-    is_shift = np.abs(size) > np.nan_to_num(bar, nan=np.inf)
+    size = zeroed(excess)
+    is_shift = np.abs(size) > bar
     recent = is_shift[:, -RHYTHM_DAYS:] * np.sign(size[:, -RHYTHM_DAYS:])
     grows_by_steps = (recent > 0).sum(axis=1, keepdims=True) >= RHYTHM_MIN_SHIFTS
     shrinks_by_steps = (recent < 0).sum(axis=1, keepdims=True) >= RHYTHM_MIN_SHIFTS

@@ -12,6 +12,7 @@ from keelmark.core.forecast.growth import learn_growth
 from keelmark.core.forecast.kin import NO_KIN, borrow
 from keelmark.core.forecast.passage import Passage, first_passage_days
 from keelmark.core.forecast.rhythm import Rhythm, learn_rhythm
+from keelmark.core.forecast.robust import zeroed
 from keelmark.core.forecast.spread import PowerLaw
 from keelmark.core.forecast.structure import PaceChanges, no_changes, pace_changes
 
@@ -108,7 +109,7 @@ def forecast(
     """
     checked = _checked_used(used_bytes)
     readings = clean(checked)
-    scale = np.maximum(np.nanmax(np.nan_to_num(readings.level_bytes), axis=1), 1.0)
+    scale = np.maximum(zeroed(readings.level_bytes).max(axis=1), 1.0)
     trend = readings.trend_bytes / scale[:, None]
     is_judged, reasons = _judged(checked, readings=readings)
     rhythm = learn_rhythm(
@@ -274,7 +275,7 @@ def widened(of: Forecast, *, by: float) -> Forecast:
 def _checked_used(used: Float64s) -> Float64s:
     if used.ndim != N_AXES or used.shape[1] == 0:
         raise ShapeError(argument="used_bytes", wanted="(n_series, n_days ≥ 1)", found=used.shape)
-    if np.isinf(used).any() or (np.nan_to_num(used) < 0).any():
+    if np.isinf(used).any() or (used < 0).any():
         raise RangeError(
             argument="used_bytes", found="a negative or infinite reading", wanted="bytes ≥ 0"
         )

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from keelmark.core.arrays import Bools, Float64s, Int64s
+from keelmark.core.forecast.robust import zeroed
 from keelmark.core.forecast.spread import PowerLaw, fitted, prior_of
 
 WINDOWS_DAYS = (14, 28, 56, 112, 224, 400)
@@ -94,7 +95,7 @@ class _Sums:
 
     @classmethod
     def of(cls, trend: Float64s, *, first_column: Int64s) -> "_Sums":
-        known = np.nan_to_num(trend)
+        known = zeroed(trend)
         columns = np.arange(trend.shape[1], dtype=np.float64)
         zero = np.zeros((len(trend), 1))
         return cls(

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from keelmark.core.arrays import Bools, Float64s
-from keelmark.core.forecast.robust import gaps_filled, robust_spread
+from keelmark.core.forecast.robust import gaps_filled, robust_spread, zeroed
 
 ODD_WINDOW_DAYS = 5  # a reading is odd against the two days either side
 ODD_SPREADS = 8.0  # spreads from its neighbours; normal noise reaches 8 never
@@ -66,14 +66,14 @@ def repaired(aligned: Float64s) -> tuple[Float64s, Int8s]:
 
 def _odd_readings(aligned: Float64s, *, filled: Float64s) -> Bools:
     first = np.take_along_axis(filled, np.argmax(~np.isnan(filled), axis=1)[:, None], axis=1)
-    padded = np.nan_to_num(np.where(np.isnan(filled), first, filled))
+    padded = zeroed(np.where(np.isnan(filled), first, filled))
     neighbours = ndimage.median_filter(padded, size=(1, ODD_WINDOW_DAYS), mode="nearest")
     off = np.where(np.isnan(aligned), np.nan, aligned - neighbours)
     # Beside a shift the neighbours are a step or two away without anything being odd.
-    step = np.nan_to_num(np.diff(filled, axis=1, prepend=np.nan), nan=0.0)
+    step = zeroed(np.diff(filled, axis=1, prepend=np.nan))
     bar = np.maximum(ODD_SPREADS * robust_spread(off), ODD_LEVEL_SHARE * np.abs(neighbours))
     bar = np.maximum(bar, ODD_STEPS * robust_spread(step))
-    is_odd = np.nan_to_num(np.abs(off), nan=0.0) > bar
+    is_odd = zeroed(np.abs(off)) > bar
     n_read = np.maximum((~np.isnan(aligned)).sum(axis=1, keepdims=True), 1)
     is_few: Bools = is_odd.sum(axis=1, keepdims=True) <= np.maximum(ODD_MAX_SHARE * n_read, 1)
     return is_odd & is_few

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from keelmark.core.arrays import Float64s, Int64s
+from keelmark.core.forecast.robust import zeroed
 
 WEEK_DAYS = 7
 WEEK_WINDOW_DAYS = 63  # eight weeks and the half ones at both ends
@@ -158,7 +159,7 @@ def _returning(trend: Float64s, *, slots: Int64s, n_slots: int, cycle_days: int)
 
 def _centred_mean(trend: Float64s, *, n_days: int) -> Float64s:
     """Mean of the n days around each day that has them, NaN where one is unknown."""
-    known = np.nan_to_num(trend)
+    known = zeroed(trend)
     sums = np.cumsum(np.hstack([np.zeros((len(trend), 1)), known]), axis=1)
     unknown = np.cumsum(
         np.hstack([np.zeros((len(trend), 1)), np.isnan(trend).astype(np.float64)]), axis=1
