@@ -74,24 +74,6 @@ def test_every_form_of_table_reads_the_same(tmp_path, name):
     ]
 
 
-@pytest.mark.parametrize(
-    ("name", "content", "told"),
-    [
-        ("a.csv", b"a,a\n1,2\n", "two columns are called a"),
-        ("a.csv", b"a,b\n1,2,3\n", "Expected 2 columns, got 3"),
-        ("a.csv", b"", "Empty CSV file"),
-        ("a.xlsx", b"not a book", "no readable workbook"),
-        ("a.parquet", b"PAR1", "smaller than"),
-        ("a.txt", b"a", "no .csv"),
-    ],
-)
-def test_a_table_that_cannot_be_read_is_told(tmp_path, name, content, told):
-    path = tmp_path / name
-    path.write_bytes(content)
-    with pytest.raises(TableError, match=told.replace(".", r"\.")):
-        list(batches_of(path))
-
-
 def test_columns_units_dates_and_decimal_commas_are_guessed(tmp_path):
     path = tmp_path / "a.csv"
     path.write_text(CSV)
