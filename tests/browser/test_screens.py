@@ -316,6 +316,15 @@ def test_a_volume_of_a_pool_leads_to_its_own_page(signed_in: Page):
     expect(thing.margin).to_contain_text("left to the limit")
 
 
+def test_who_made_it_grow_names_the_days_it_counts(signed_in: Page):
+    open_pool(signed_in, "heron-1 swift-2")
+    signed_in.get_by_role("link", name="tide-gauge-01").click()
+    thing = ThingPage(signed_in)
+    thing.expect_open("tide-gauge-01")
+    thing.look_at("all")
+    expect(thing.who_grew).to_contain_text("in 365 d since")
+
+
 def test_a_thing_that_is_not_there_says_so(signed_in: Page, complaints: list[str]):
     signed_in.goto("/things/987654")
     expect(signed_in.get_by_role("alert")).to_contain_text("No thing 987654 is known")

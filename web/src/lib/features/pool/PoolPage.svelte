@@ -22,7 +22,7 @@
     soundingsQuery,
     volumesQuery,
   } from './queries';
-  import { courseOf } from './soundings';
+  import { courseOf } from './course';
   import { EXPLAINED_DAYS, growthOf, windowOf } from './windows';
 
   interface Props {

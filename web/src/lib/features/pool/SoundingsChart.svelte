@@ -3,7 +3,8 @@
   import type { Schemas } from '$lib/api/client';
   import { formatAmount, formatDay, preferences } from '$lib/format';
   import { chartTheme } from '$lib/ui/chart-theme';
-  import { soundingsOption, type Course } from './soundings';
+  import type { Course } from './course';
+  import { soundingsOption } from './soundings';
 
   interface Props {
     course: Course;

@@ -1,47 +1,10 @@
 import type { EChartsCoreOption } from 'echarts/core';
-import type { PoolDetail, Schemas } from '$lib/api/client';
-import {
-  addDays,
-  axisUnit,
-  daysUntil,
-  exactBytes,
-  formatAmount,
-  formatDay,
-  preferences,
-  todayIso,
-} from '$lib/format';
+import type { Schemas } from '$lib/api/client';
+import { addDays, daysUntil, exactBytes, formatAmount, formatDay, todayIso } from '$lib/format';
 import type { ChartTheme } from '$lib/ui/chart-theme';
+import { unitOf, type Course } from './course';
 
 type Point = [string, number | null];
-
-/** What is sounded: where it stands now and its lines, in the unit of its metric. */
-export interface Course {
-  name: string; // of the amount
-  unit: string;
-  amount: number;
-  size: number | null; // nothing ends it where that is null
-  limit: number | null;
-  caution: number | null;
-  attention: string;
-  leadTimeDays: number;
-}
-
-const PERCENT = 100;
-
-/** The used bytes of a pool. */
-export function courseOf(pool: PoolDetail): Course {
-  const at = (percent: number) => (pool.usable_bytes / PERCENT) * percent;
-  return {
-    name: 'used',
-    unit: 'bytes',
-    amount: pool.used_bytes,
-    size: pool.usable_bytes,
-    limit: at(pool.limit_percent),
-    caution: at(pool.caution_percent),
-    attention: pool.attention,
-    leadTimeDays: pool.lead_time_days,
-  };
-}
 
 interface Facts {
   course: Course;
@@ -112,13 +75,6 @@ export function soundingsOption(given: Facts): EChartsCoreOption {
     },
     series: [...fanSeries(fan, theme), historySeries(facts, history), oddSeries(facts, history)],
   };
-}
-
-/** Bytes are told in the unit chosen and fitting; CPUs and IOPS are counted. */
-export function unitOf({ unit, size, amount }: Course): { name: string; bytes: number } {
-  if (!unit.startsWith('bytes')) return { name: unit, bytes: 1 };
-  const fitting = axisUnit(size ?? amount, preferences.system);
-  return { ...fitting, name: unit.replace('bytes', fitting.name) };
 }
 
 /** A short history is not pressed into a corner by a long fan. */

@@ -11,7 +11,7 @@
     limitsQuery,
     soundingsQuery,
   } from '$lib/features/pool/queries';
-  import { unitOf } from '$lib/features/pool/soundings';
+  import { unitOf } from '$lib/features/pool/course';
   import SoundingsChart from '$lib/features/pool/SoundingsChart.svelte';
   import SoundingsHead from '$lib/features/pool/SoundingsHead.svelte';
   import { growthOf, windowOf } from '$lib/features/pool/windows';
@@ -35,11 +35,14 @@
   const forecast = createQuery(() => forecastQuery(thingId, shown.aheadDays, growth, metric));
   const soundings = createQuery(() => soundingsQuery(thingId, shown.days, metric));
   const limits = createQuery(() => limitsQuery(thingId));
-  const contributors = createQuery(() =>
-    contributorsQuery(thingId, Math.min(shown.days, MOST_EXPLAINED_DAYS)),
-  );
+  const explainedDays = $derived(Math.min(shown.days, MOST_EXPLAINED_DAYS));
+  const contributors = createQuery(() => ({
+    ...contributorsQuery(thingId, explainedDays),
+    enabled: metric === 'used', // of anything else nobody tells whose it is
+  }));
   const session = createQuery(sessionQuery);
   const entity = $derived(forecast.data?.entity);
+  const grown = $derived(metric === 'used' ? (contributors.data ?? null) : null);
   const failed = $derived([soundings, limits, contributors].find((query) => query.isError));
   const course = $derived(
     forecast.data && soundings.data ? courseOf(forecast.data, soundings.data) : null,
@@ -95,13 +98,13 @@
       {#if entity.kind === 'cluster' || entity.kind === 'datastore'}
         <Berths thingId={entity.id} />
       {/if}
-      {#if metric === 'used' && contributors.data}
-        <WhoGrew grown={contributors.data} days={shown.days} />
+      {#if grown}
+        <WhoGrew {grown} />
       {/if}
     </section>
     <ThingMargin
       forecast={forecast.data}
-      contributors={metric === 'used' ? (contributors.data ?? null) : null}
+      contributors={grown}
       mayPlan={session.data?.rights.includes('plan') ?? false}
     />
   </div>

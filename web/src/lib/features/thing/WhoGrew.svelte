@@ -1,15 +1,15 @@
 <script lang="ts">
   import type { Schemas } from '$lib/api/client';
-  import { counted, exactBytes, formatDay, fullName, preferences } from '$lib/format';
+  import { counted, daysUntil, exactBytes, formatDay, fullName, preferences } from '$lib/format';
   import { bearing } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
 
   /** The parts that made the growth of a window, the most at the top; each leads to its own page. */
   interface Props {
     grown: Schemas['ContributorsRead'];
-    days: number;
   }
-  let { grown, days }: Props = $props();
+  let { grown }: Props = $props();
+  const days = $derived(daysUntil(grown.last_on, grown.first_on));
   const WIDTH = 1000;
   const PERCENT = 100;
   const MOST = 12;

@@ -1,5 +1,5 @@
 import type { Schemas } from '$lib/api/client';
-import type { Course } from '$lib/features/pool/soundings';
+import type { Course } from '$lib/features/pool/course';
 import type { Metric } from '$lib/features/pool/queries';
 import { metricName } from '$lib/format';
 

@@ -3,4 +3,7 @@
   import PoolPage from '$lib/features/pool/PoolPage.svelte';
 </script>
 
-<PoolPage poolId={Number(page.params.id)} />
+<!-- Another pool is another page: nothing drawn or typed goes over. -->
+{#key page.params.id}
+  <PoolPage poolId={Number(page.params.id)} />
+{/key}

@@ -1,6 +1,11 @@
 <script lang="ts">
   import { page } from '$app/state';
   import ThingPage from '$lib/features/thing/ThingPage.svelte';
+
+  const shown = $derived(`${page.params.id} ${page.url.searchParams.get('metric')}`);
 </script>
 
-<ThingPage thingId={Number(page.params.id)} />
+<!-- Another thing, or another of its resources, is another page: nothing drawn or typed goes over. -->
+{#key shown}
+  <ThingPage thingId={Number(page.params.id)} />
+{/key}
