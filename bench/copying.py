@@ -10,13 +10,14 @@ arrays, and the second figure from the lines of an estate file.
 import sys
 import time
 from collections.abc import Callable
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime
 
 import numpy as np
 
 from bench.database import bench_database
+from bench.sizes import size
 
-N_ENTITIES, N_DAYS, N_ROUNDS = 1000, 400, 5
+N_ENTITIES, N_DAYS, N_ROUNDS = size(1000, tiny=10), 400, size(5, tiny=1)
 
 
 def main() -> None:
@@ -31,7 +32,6 @@ def _measure() -> None:
     from keelmark.estate.models import Entity
     from keelmark.readings import sql
     from keelmark.readings.binary import copy_payload
-    from keelmark.readings.partitions import cover_days
     from keelmark.readings.rows import rows_of_readings
     from keelmark.readings.services import write_daily
 
@@ -55,9 +55,6 @@ def _measure() -> None:
     lines = [to_line(document) for document in documents]
     rows = rows_of_readings(documents, ids=ids)
     payload = copy_payload(rows.columns())
-
-    first_on = datetime(2025, 10, 20, tzinfo=UTC).date()
-    cover_days(first_on=first_on, last_on=first_on + timedelta(days=N_DAYS))
 
     def bare() -> None:
         with connection.cursor() as cursor, cursor.copy(sql.COPY_DAILY) as copy:

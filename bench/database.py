@@ -3,15 +3,19 @@
 import os
 from collections.abc import Iterator
 from contextlib import contextmanager
+from datetime import UTC, datetime
 
 DATABASE = "keelmark_bench"
 
 
 @contextmanager
-def bench_database(*, is_kept: bool = False) -> Iterator[None]:
-    """Make the database, load Django upon it, and drop it at the end unless it is kept."""
+def bench_database(*, is_kept: bool = False, is_fresh: bool = True) -> Iterator[None]:
+    """Make the database anew, or take the kept one; drop it at the end unless it is kept."""
     from keelmark.cli.database import drop_database, ensure_database
 
+    if is_fresh:
+        ensure_database()
+        drop_database(name=DATABASE)
     ensure_database(name=DATABASE)
     os.environ["KEEL_DATABASE"] = DATABASE
     from keelmark.cli.django import ready_django
@@ -20,7 +24,10 @@ def bench_database(*, is_kept: bool = False) -> Iterator[None]:
     from django.core.management import call_command
     from django.db import connection
 
+    from keelmark.readings.partitions import keep_partitions
+
     call_command("migrate", verbosity=0)
+    keep_partitions(today=datetime.now(UTC).date())  # as a worker does when it begins
     try:
         yield
     finally:

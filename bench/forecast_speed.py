@@ -18,14 +18,15 @@ from pathlib import Path
 
 import numpy as np
 
-from keelmark.cli.forecast_file import read_table
-from keelmark.core.forecast import forecast, record_of, runway
+from bench.sizes import size
+from keelmark.cli.series_store import SeriesStore
+from keelmark.core.forecast import forecast, record_of, runway, runways
 
-N_SERIES, N_DAYS = 2000, 400
+N_SERIES, N_DAYS = size(2000, tiny=20), 400
 TIB = 1024**4
 
 
-N_MANY, CHUNK = 10_000, 1000
+N_MANY, CHUNK = size(10_000, tiny=50), size(1000, tiny=50)
 FIRST_DAY = 20_400
 KIB = 1024
 
@@ -41,9 +42,8 @@ def many() -> None:
         learnt = forecast(used, first_day=FIRST_DAY)
         learning += time.perf_counter() - begun
         begun = time.perf_counter()
-        for share in (0.8, 0.9, 1.0):
-            marks = np.full(CHUNK, int(60 * TIB * share))
-            runway(learnt, mark_bytes=marks, horizon_days=730)
+        marks = [np.full(CHUNK, int(60 * TIB * share)) for share in (0.8, 0.9, 1.0)]
+        runways(learnt, marks_bytes=np.stack(marks), horizon_days=730)
         dates += time.perf_counter() - begun
         begun = time.perf_counter()
         record_of(used, first_day=FIRST_DAY)
@@ -84,15 +84,18 @@ def main() -> None:
         whole = time.perf_counter() - begun
         assert len(json.loads(done.stdout)) == N_SERIES  # noqa: S101
         begun = time.perf_counter()
-        table = read_table(path)
+        with SeriesStore(path, tell=lambda *_: None) as store:
+            tables = list(store.tables())
         reading = time.perf_counter() - begun
     begun = time.perf_counter()
-    learnt = forecast(table.used_bytes)
-    runway(learnt, mark_bytes=table.capacity_bytes, horizon_days=730)
+    for table in tables:
+        used, first_day = table.laid_out(np.arange(len(table.names)))
+        learnt = forecast(used, first_day=first_day)
+        runway(learnt, mark_bytes=table.capacity_bytes, horizon_days=730)
     ours = time.perf_counter() - begun
-    day = np.arange(table.used_bytes.shape[1])
+    day = np.arange(used.shape[1])
     begun = time.perf_counter()
-    for row in table.used_bytes:
+    for row in used:
         is_read = ~np.isnan(row)
         np.polyfit(day[is_read], row[is_read], 1)
     lines = time.perf_counter() - begun

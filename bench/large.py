@@ -18,6 +18,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from bench.database import bench_database
+from bench.sizes import size
 
 if TYPE_CHECKING:
     from keelmark.estate.documents import Document
@@ -28,7 +29,7 @@ TIB = 1024**4
 GIB = 1024**3
 CHUNK = 5000
 BYTES_A_READING = 115  # measured by bench.layout, with its index
-ROUNDS = 25
+ROUNDS = size(25, tiny=2)
 CHUNK_DAYS = 10
 TWIN_CHUNKS = 8
 CLUSTERS_AN_ARRAY = 2
@@ -210,12 +211,12 @@ def _reads(n_days: int) -> None:
     from django.contrib.auth.models import User
     from django.test import Client
 
-    from keelmark.access.services import ensure_person
+    from keelmark.access.services.people import ensure_person
     from keelmark.estate.models import Entity
+    from keelmark.forecasts.berths.reference import tell_median
+    from keelmark.forecasts.making.pools import refresh
+    from keelmark.forecasts.making.runs import carry_out_chunk, plan_forecasts
     from keelmark.forecasts.models import ForecastChunk
-    from keelmark.forecasts.services.pools import refresh
-    from keelmark.forecasts.services.reference import tell_median
-    from keelmark.forecasts.services.runs import carry_out_chunk, plan_forecasts
     from keelmark.readings.reckoning import reckon_promised
     from keelmark.readings.selectors import series_of
 
@@ -240,7 +241,7 @@ def _reads(n_days: int) -> None:
     ensure_person(name="bench", password="bench-tide")  # noqa: S106  # gone with its database
     client = Client(HTTP_HOST="127.0.0.1")
     client.force_login(User.objects.get(username="bench"))
-    pool = Entity.objects.filter(kind="pool").values_list("pk", flat=True)[7]
+    pool = list(Entity.objects.filter(kind="pool").values_list("pk", flat=True)[:8])[-1]
     cluster = Entity.objects.get(name="c-1").pk
     planned_in = _timed(lambda: plan_forecasts(now=datetime.now(UTC)))
     print(f"what wants a forecast found and queued: {planned_in:.1f} s")

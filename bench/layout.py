@@ -12,8 +12,9 @@ import psycopg
 import psycopg.conninfo
 
 from bench.database import bench_database
+from bench.sizes import size
 
-N_ENTITIES = 10_000
+N_ENTITIES = size(10_000, tiny=20)
 N_DAYS = 400
 N_ASKED = 500
 DAILY = {

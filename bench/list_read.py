@@ -15,8 +15,10 @@ from datetime import UTC, datetime, timedelta
 import numpy as np
 
 from bench.database import bench_database
+from bench.sizes import size
 
-N_ARRAYS, N_POOLS, N_DAYS, N_ROUNDS = 40, 2000, 120, 40
+N_ARRAYS, N_POOLS = size(40, tiny=2), size(2000, tiny=20)
+N_DAYS, N_ROUNDS = 120, size(40, tiny=3)
 TIB = 1024**4
 
 
@@ -29,7 +31,7 @@ def main() -> None:
 def _fill() -> None:
     from keelmark.estate.documents import ArrayDocument, PoolDocument, ReadingsDocument
     from keelmark.feeds.importer import Imported, import_documents
-    from keelmark.forecasts.services.pools import refresh
+    from keelmark.forecasts.making.pools import refresh
 
     now = datetime.now(UTC)
     rng = np.random.default_rng(2)
@@ -63,12 +65,13 @@ def _fill() -> None:
 
 
 def _measure() -> None:
-    from django.contrib.auth.models import User
     from django.db import connection
     from django.test import Client
     from django.test.utils import CaptureQueriesContext
 
-    person, _ = User.objects.get_or_create(username="bench")
+    from keelmark.access.services.people import ensure_person
+
+    person = ensure_person(name="bench", password="bench-tide")  # noqa: S106  # gone with its database
     client = Client(HTTP_HOST="127.0.0.1")
     client.force_login(person)
     with connection.cursor() as cursor:

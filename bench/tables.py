@@ -7,11 +7,14 @@ import resource
 import sys
 import tempfile
 import time
+from datetime import UTC, datetime
 from pathlib import Path
 
 from bench.database import bench_database
+from bench.sizes import size
 
-N_ROWS = 10_000_000
+N_ROWS = size(10_000_000, tiny=5000)
+N_YEARS = 9  # within the window of which readings are taken
 MIB = 1024**2
 MAPPING: dict[str, object] = {
     "kind": "readings",
@@ -37,9 +40,11 @@ def main() -> None:
         begun = time.perf_counter()
         checked = check_table(path, mapping=mapping_of(MAPPING))
         took = time.perf_counter() - begun
+        if checked.n_problems:
+            sys.exit(f"{checked.n_problems} bad cells: {checked.problems[0]}")
         print(
             f"{checked.n_rows:,} rows, {path.stat().st_size / MIB:,.0f} MiB: {took:.0f} s "
-            f"({checked.n_rows / took:,.0f} a second), {checked.n_problems} bad cells; memory "
+            f"({checked.n_rows / took:,.0f} a second); memory "
             f"{before:.0f} MiB before, {_held_mib():.0f} MiB at most"
         )
 
@@ -47,14 +52,14 @@ def main() -> None:
 def _write(path: Path, *, n_rows: int) -> None:
     with path.open("w") as file:
         file.write("array,day,used,capacity\n")
+        last = datetime.now(UTC).year - 1
         for number in range(n_rows):
-            day = f"20{10 + number % 15:02d}-{1 + number % 12:02d}-{1 + number % 28:02d}"
+            year = last - number % N_YEARS
+            day = f"{year}-{1 + number % 12:02d}-{1 + number % 28:02d}"
             file.write(f"a-{number % 40},{day},{number % 90_000},100000\n")
 
 
 def _known() -> None:
-    from datetime import UTC, datetime
-
     from keelmark.estate.documents import ArrayDocument
     from keelmark.feeds.importer import Imported, import_documents
 

@@ -76,9 +76,23 @@ def exponential_smoothing(known: Float64s, *, n_ahead: int) -> Fan:
     return np.array([frame["pi_lower"], frame["mean"], frame["pi_upper"]]) * scale
 
 
+def drift(known: Float64s, *, n_ahead: int) -> Fan:
+    """A random walk: the last reading, the mean step so far, and the spread of the steps."""
+    day, used = _read(known)
+    n_steps = day[-1] - day[0]
+    pace = (used[-1] - used[0]) / n_steps
+    gone = np.diff(used) - pace * np.diff(day)
+    sigma = np.sqrt((gone**2 / np.diff(day)).mean())
+    ahead = np.arange(1, n_ahead + 1)
+    middle = used[-1] + pace * ahead
+    span = Z90 * sigma * np.sqrt(ahead * (1 + ahead / n_steps))
+    return np.array([middle - span, middle, middle + span])
+
+
 BASELINES: dict[str, Callable[..., Fan]] = {
     "straight line": straight_line,
     "line, 90 days": straight_line_lately,
     "Theil–Sen": theil_sen,
+    "drift": drift,
     "exp. smoothing": exponential_smoothing,
 }

@@ -13,7 +13,7 @@ import numpy as np
 from keelmark.core.arrays import Float64s
 
 N_KNOWN = 400
-N_AHEAD = 180
+N_AHEAD = 365
 N_DAYS = N_KNOWN + N_AHEAD
 FIRST_DAY = 20_400  # days since 1970 of column 0, so that months mean something
 Make = Callable[[np.random.Generator], Float64s]
@@ -26,7 +26,6 @@ class Family:
     make: Make
     spoil: Callable[[Float64s, np.random.Generator], Float64s] | None = None
     saturates: bool = False  # at a size that is known
-    is_kept_out: bool = False  # from developing the engine
 
 
 def _noise(rng: np.random.Generator, size: float) -> Float64s:
@@ -190,14 +189,14 @@ FAMILIES: dict[str, Family] = {
     "dirty": Family(make=steady, spoil=dirty),
     "dirty migration": Family(make=migration, spoil=dirty),
     "campaigns": Family(make=campaigns),  # was kept out until levels and rhythms were done
-    "retention": Family(make=retention, is_kept_out=True),
-    "roll-out": Family(make=roll_out, is_kept_out=True),
+    "retention": Family(make=retention),
+    "roll-out": Family(make=roll_out),
 }
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Cases:
-    """Known (n, 400) with NaN where unread, future (n, 180), one mark and perhaps one size each."""
+    """Known (n, 400) with NaN where unread, future (n, 365), one mark and perhaps one size each."""
 
     known: Float64s
     future: Float64s

@@ -1,4 +1,4 @@
-"""How a fan did against what came."""
+"""How a fan and its dates did against what came."""
 
 from dataclasses import dataclass
 
@@ -12,40 +12,57 @@ WITHIN_DAYS = 90
 UNFORESEEN_DAYS = 365.0  # a date that was not given counts as this far away
 
 
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Answer:
+    """A fan (n, 3, n_days) and the days (3, n) early, likely and late to the mark."""
+
+    fan: Float64s
+    days: Float64s
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Score:
     """Of one method on one family; NaN where a family has no such case."""
 
-    pinball: float  # mean of three quantiles over 90 days, ‰ of the level's scale
+    pinball: float  # mean of three quantiles over all days ahead, points of the highest known
     crossing_days: float  # mean distance of the likely date from the day it came
-    coverage: float  # share of days 7 to 90 in the band
+    coverage: float  # share of days from the seventh on in the band
+    before_early: float  # share of those that crossed before early, of all
+    between: float  # share of those that crossed between early and late, of those that did
     false_alarms: float  # share of those that never came which were promised within 90 days
     n_crossings: int
-    n_quiet: int
 
 
-def score(fan: Float64s, *, likely_days: Float64s, cases: Cases) -> Score:
-    """Score a fan (n, 3, ≥ days) and its dates (n,)."""
-    n_days = min(WITHIN_DAYS, cases.future.shape[1])
-    future = cases.future[:, None, :n_days]
+def score(answer: Answer, *, cases: Cases) -> Score:
+    """Score an answer on some cases."""
+    n_days = cases.future.shape[1]
+    fan = answer.fan[:, :, :n_days]
     scale = np.nanmax(cases.known, axis=1)[:, None, None]
-    miss = (future - fan[:, :, :n_days]) / scale
+    miss = (cases.future[:, None] - fan) / scale
     level = np.array(QUANTILES)[None, :, None]
     loss = np.maximum(level * miss, (level - 1) * miss)
-    late = slice(6, n_days)
-    inside = (cases.future[:, late] >= fan[:, 0, late]) & (cases.future[:, late] <= fan[:, 2, late])
+    later = cases.future[:, 6:]
+    # What is exact to a millionth is in the band.
+    slack = 1e-6 * scale[:, 0]
+    inside = (later >= fan[:, 0, 6:] - slack) & (later <= fan[:, 2, 6:] + slack)
     came, is_known = came_on(cases)
-    crossed = is_known & (came <= n_days)
+    crossed = is_known & np.isfinite(came)
     quiet = is_known & np.isinf(came)
-    off = np.abs(np.minimum(likely_days, UNFORESEEN_DAYS) - came)
+    early, likely, late = np.nan_to_num(answer.days, nan=np.inf)
+    off = np.abs(np.minimum(likely, UNFORESEEN_DAYS) - came)
     return Score(
-        pinball=1e3 * float(np.nanmean(loss)),
-        crossing_days=float(off[crossed].mean()) if crossed.any() else np.nan,
-        coverage=float(inside[~np.isnan(cases.future[:, late])].mean()),
-        false_alarms=float((likely_days[quiet] <= n_days).mean()) if quiet.any() else np.nan,
+        pinball=100 * float(np.nanmean(loss)),
+        crossing_days=_mean(off, of=crossed),
+        coverage=float(inside[~np.isnan(later)].mean()),
+        before_early=_mean(came < early, of=is_known),
+        between=_mean((early <= came) & (came <= late), of=crossed),
+        false_alarms=_mean(likely <= WITHIN_DAYS, of=quiet),
         n_crossings=int(crossed.sum()),
-        n_quiet=int(quiet.sum()),
     )
+
+
+def _mean(told: Float64s | Bools, *, of: Bools) -> float:
+    return float(told[of].mean()) if of.any() else float("nan")
 
 
 def came_on(cases: Cases) -> tuple[Float64s, Bools]:
