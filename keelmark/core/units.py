@@ -107,17 +107,28 @@ def percent_of(n_bytes: int | Int64s, percent: int | Int64s) -> int | Int64s:
     n_bytes : int or (n,) int64
         Bytes, not negative.
     percent : int or (n,) int64
-        Whole percent, not negative; results above 2**63 − 1 must not be asked for.
+        Whole percent, not negative.
 
     Returns
     -------
     int or (n,) int64
         ``floor(n_bytes × percent / 100)``.
 
+    Raises
+    ------
+    RangeError
+        If an array's result is above 2**63 − 1; a single number has no such bound.
+
     Notes
     -----
     ``n_bytes * percent`` wraps from 102 PB at 90 %; dividing first keeps every step small.
     """
+    if isinstance(n_bytes, np.ndarray) or isinstance(percent, np.ndarray):
+        about = np.asarray(n_bytes, dtype=np.float64) * percent / PERCENT
+        if (about >= float(2**63) * (1 - 1e-12)).any():
+            raise RangeError(
+                argument="percent_of", found=f"about {about.max():.3g}", wanted="under 2^63 bytes"
+            )
     whole, rest = (
         np.divmod(n_bytes, PERCENT) if isinstance(n_bytes, np.ndarray) else divmod(n_bytes, PERCENT)
     )

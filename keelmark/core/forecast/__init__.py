@@ -1,17 +1,17 @@
-"""Forecasts of used bytes: see engine.py for the calls, record.py for how right they were."""
+"""Forecasts of used bytes: engine.py and outlook.py have the calls, record.py how right."""
 
 from keelmark.core.forecast.calibration import TRIALS, Widening, widening_of
 from keelmark.core.forecast.clean import CleanSeries
-from keelmark.core.forecast.engine import (
+from keelmark.core.forecast.engine import MIN_HISTORY_DAYS, Forecast, forecast, widened
+from keelmark.core.forecast.fan import Fan
+from keelmark.core.forecast.outlook import (
     MAX_HORIZON_DAYS,
-    MIN_HISTORY_DAYS,
-    Forecast,
     Outlook,
     Runway,
-    forecast,
+    grown,
     paths,
     runway,
-    widened,
+    runways,
 )
 from keelmark.core.forecast.record import Record, RecordOfMany, record_of, record_of_many
 from keelmark.core.forecast.repairs import Repair
@@ -30,6 +30,7 @@ __all__ = [
     "TRIALS",
     "CleanSeries",
     "Contributions",
+    "Fan",
     "Forecast",
     "Outlook",
     "PaceChanges",
@@ -42,11 +43,13 @@ __all__ = [
     "Widening",
     "contributions",
     "forecast",
+    "grown",
     "paths",
     "reconcile",
     "record_of",
     "record_of_many",
     "runway",
+    "runways",
     "widened",
     "widening_of",
 ]

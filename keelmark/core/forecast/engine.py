@@ -3,90 +3,70 @@
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.special import ndtri
 
 from keelmark.core.arrays import Bools, Float64s, Int64s
 from keelmark.core.errors import RangeError, ShapeError
 from keelmark.core.forecast.clean import CleanSeries, clean
-from keelmark.core.forecast.growth import learn_growth
 from keelmark.core.forecast.kin import NO_KIN, borrow
-from keelmark.core.forecast.passage import Passage, first_passage_days
-from keelmark.core.forecast.rhythm import Rhythm, learn_rhythm
+from keelmark.core.forecast.learnt import Learnt, learnt
+from keelmark.core.forecast.outlook import N_AXES, Outlook
 from keelmark.core.forecast.robust import zeroed
-from keelmark.core.forecast.spread import PowerLaw
 from keelmark.core.forecast.structure import PaceChanges, no_changes, pace_changes
+from keelmark.core.forecast.telling import (
+    GROWTH_DAYS,
+    GROWTH_KNOT,
+    past_of,
+    told_of,
+    with_what_happened_once,
+)
 
 MIN_HISTORY_DAYS = 14  # two weekly rhythms
 MIN_READ_SHARE = 0.3  # fewer days read than this and gaps would speak louder
 YOUNG_DAYS = 42  # up to six weekly rhythms a series borrows from its kin
-N_AXES = 2  # (series, day)
-MAX_HORIZON_DAYS = 3650
-MAX_RHYTHM_DAYS = 400  # beyond, a date is too vague for a day of the month to matter
-LEAST_SHARE = 1e-6  # of the mark: the level stands there, the last reading not quite
-
-
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class Outlook:
-    """What is known about each series' future, counted from its own last reading.
-
-    Every array is (n_series, …); ``is_judged`` says which rows mean anything. Variances are
-    bytes² (noise), bytes² a day (wander) and bytes² a day² (drift). What is thin ends at
-    ``ceiling_bytes``, inf where nothing ends it. This is all that must be kept of a forecast.
-    """
-
-    last_bytes: Float64s
-    level_bytes: Float64s
-    growth_bytes_per_day: Float64s
-    noise_variance: Float64s
-    wander_variance: Float64s
-    drift_variance: Float64s
-    rhythm: Rhythm
-    ceiling_bytes: Float64s
-    is_judged: Bools
+MOST_BYTES = 2.0**100  # far above what any of them can be
+NOT_SOUND = "its readings are too large to reckon with"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Forecast(Outlook):
     """An outlook with why some rows are not judged ("" where judged) and what was found.
 
-    ``n_kin`` (n_series,) is how many others a young series borrowed its pace from, else 0.
+    ``share`` (N_WAYS, n_series) is how much each way counts, ``learnt_bytes`` (n_series,) what
+    was learnt on top of the mix after GROWTH_DAYS, ``is_unlike`` (n_series,) whether a history is
+    unlike all that was simulated, ``always_share`` (n_series,) how much counts what would be said
+    if the few shifts there were had always been there, ``line_share`` (n_series,) how much what a
+    line that never bent does. ``n_kin`` (n_series,) is how many others a
+    young series borrowed its pace from, else 0.
     """
 
     reasons: tuple[str, ...]
     readings: CleanSeries
     changes: PaceChanges
+    share: Float64s
+    learnt_bytes: Float64s
+    is_unlike: Bools
+    always_share: Float64s
+    line_share: Float64s
     n_kin: Int64s
-
-
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class Runway:
-    """Days to a mark, each (n_series,) float64; inf = not within the horizon, NaN = unread.
-
-    ``chance_within`` is the chance that it is reached within the horizon at all.
-    """
-
-    early_days: Float64s
-    likely_days: Float64s
-    late_days: Float64s
-    chance_within: Float64s
 
 
 def forecast(
     used_bytes: Float64s,
     *,
-    first_day: int | None = None,
+    first_day: int | Int64s | None = None,
     ceiling_bytes: Float64s | None = None,
     kin: Int64s | None = None,
     finds_changes: bool = True,
+    by: Learnt | None = None,
 ) -> Forecast:
-    """Learn level, growth and spread of each series.
+    """Learn where each series goes, how surely, and by which ways.
 
     Parameters
     ----------
     used_bytes : (n_series, n_days) float64
         Used bytes at the end of each day, NaN where unread. Columns are consecutive days;
         a series may begin late and end early.
-    first_day : int, optional
+    first_day : int or (n_series,) int64, optional
         Day of column 0 since 1970; without it no month is known, and no month's rhythm.
     ceiling_bytes : (n_series,) float64, optional
         Size at which each series ends, inf where nothing ends it.
@@ -94,6 +74,8 @@ def forecast(
         Group of each series, −1 for none: the young borrow the pace of their group.
     finds_changes : bool
         Whether changes of pace are looked for; no path or date depends on it.
+    by : Learnt, optional
+        What was learnt from simulated histories, instead of what is shipped.
 
     Returns
     -------
@@ -108,38 +90,54 @@ def forecast(
         If a reading is negative or infinite.
     """
     checked = _checked_used(used_bytes)
+    # One bad series stops no other: it is left, with a reason.
+    is_too_large: Bools = np.asarray((zeroed(checked) > MOST_BYTES).any(axis=1))
+    checked = np.where(is_too_large[:, None], np.nan, checked)
     readings = clean(checked)
     scale = np.maximum(zeroed(readings.level_bytes).max(axis=1), 1.0)
-    trend = readings.trend_bytes / scale[:, None]
     is_judged, reasons = _judged(checked, readings=readings)
-    rhythm = learn_rhythm(
-        trend, last_day=(first_day or 0) + readings.last_column, has_calendar=first_day is not None
+    last_day = (0 if first_day is None else first_day) + readings.last_column
+    past, rhythm = past_of(
+        readings, scale=scale, last_day=last_day, has_calendar=first_day is not None
     )
-    level = trend - rhythm.on(np.arange(1 - trend.shape[1], 1))
-    growth = learn_growth(level, first_column=readings.first_column)
+    told = told_of(past, by=by or learnt())
+    told = with_what_happened_once(
+        told,
+        readings=readings,
+        scale=scale,
+        last_day=last_day,
+        has_calendar=first_day is not None,
+        by=by or learnt(),
+    )
     n_span = checked.shape[1] - readings.first_column
+    is_read = readings.last_column >= 0
     borrowed = borrow(
-        growth.per_day,
-        variance=growth.variance,
-        kin=_checked_kin(kin, n_series=len(checked)),
+        told.fan,
+        level=told.level,
+        # What was never read has no day to count from, whatever its kin do.
+        kin=np.where(is_read, _checked_kin(kin, n_series=len(checked)), NO_KIN),
         n_span_days=n_span,
+        is_judged=is_judged,
         is_elder=is_judged & (n_span > YOUNG_DAYS),
         max_days=YOUNG_DAYS,
     )
-    is_judged = is_judged | (borrowed.n_kin > 0)
-    changes = (
-        pace_changes(level, first_column=readings.first_column)
-        if finds_changes
-        else no_changes(len(level))
+    is_sound = borrowed.fan.is_finite() & ~is_too_large
+    is_judged = (is_judged | (borrowed.n_kin > 0)) & is_sound
+    reasons = tuple(
+        reason if sound else NOT_SOUND for reason, sound in zip(reasons, is_sound, strict=True)
     )
-    variance = borrowed.variance.scaled(scale)
+    first = readings.first_column
+    changes = pace_changes(past.trend, first_column=first) if finds_changes else None
+    changes = changes or no_changes(len(checked))
     return Forecast(
         last_bytes=readings.level_bytes[:, -1],
-        level_bytes=growth.level * scale,
-        growth_bytes_per_day=np.where(is_judged, borrowed.per_day * scale, np.nan),
-        noise_variance=variance.noise,
-        wander_variance=variance.wander,
-        drift_variance=variance.drift,
+        level_bytes=told.level * scale,
+        growth_bytes_per_day=np.where(
+            is_judged,
+            (borrowed.fan.middle[:, GROWTH_KNOT] - told.level) * scale / GROWTH_DAYS,
+            np.nan,
+        ),
+        fan=borrowed.fan.scaled(scale),
         rhythm=rhythm.scaled(scale),
         ceiling_bytes=_checked_ceiling(ceiling_bytes, n_series=len(checked)),
         is_judged=is_judged,
@@ -152,124 +150,18 @@ def forecast(
             before=changes.before * scale[:, None],
             after=changes.after * scale[:, None],
         ),
+        share=told.share,
+        learnt_bytes=told.learnt * scale,
+        is_unlike=told.is_unlike,
+        always_share=told.always_share,
+        line_share=told.line_share,
         n_kin=borrowed.n_kin,
     )
 
 
-def runway(of: Outlook, *, mark_bytes: Int64s, horizon_days: int) -> Runway:
-    """Return the days until each series first stands at or above its mark.
-
-    Parameters
-    ----------
-    of : Outlook
-        From :func:`forecast`, or kept from one.
-    mark_bytes : (n_series,) int64
-        Level to reach.
-    horizon_days : int
-        1 to 3650.
-
-    Returns
-    -------
-    Runway
-        Whole days from each series' last reading, rounded up; 0 where it stands there now.
-
-    Raises
-    ------
-    ShapeError
-        If there is not one mark per series.
-    RangeError
-        If the horizon is out of range.
-    """
-    n_series = len(of.last_bytes)
-    if mark_bytes.shape != (n_series,):
-        raise ShapeError(argument="mark_bytes", wanted=f"({n_series},)", found=mark_bytes.shape)
-    horizon = _checked_horizon(horizon_days)
-    marks = mark_bytes.astype(np.float64)
-    passage = _passage(of, marks=marks, horizon_days=horizon)
-    # What stands at its mark needs no forecast; anything else needs one that was judged.
-    is_there = (of.last_bytes >= marks) & ~np.isnan(of.last_bytes)
-    is_beyond = marks > of.ceiling_bytes
-    days = np.where(is_beyond, np.inf, np.ceil(passage.days))
-    whole = np.where(is_there, 0.0, np.where(of.is_judged, days, np.nan))
-    chance = np.where(is_beyond, 0.0, passage.chance_within)
-    return Runway(
-        early_days=whole[0],
-        likely_days=whole[1],
-        late_days=whole[2],
-        chance_within=np.where(is_there, 1.0, np.where(of.is_judged, chance, np.nan)),
-    )
-
-
-def _passage(of: Outlook, *, marks: Float64s, horizon_days: int) -> Passage:
-    distance = np.maximum(marks - np.nan_to_num(of.level_bytes), LEAST_SHARE * marks)
-    unit = np.maximum(np.abs(distance), 1.0)
-    law = {
-        "per_day": np.nan_to_num(of.growth_bytes_per_day) / unit,
-        "wander_variance": of.wander_variance / unit**2,
-        "drift_variance": of.drift_variance / unit**2,
-    }
-    passage = first_passage_days(distance / unit, horizon_days=horizon_days, **law)
-    # A month's rhythm moves the date by weeks, a week's by days of little matter: only rows
-    # with the former are looked at day by day, as far as that rhythm can be told.
-    rows = np.flatnonzero(of.rhythm.by_month_slot.any(axis=1))
-    if len(rows) == 0:
-        return passage
-    near_days = min(horizon_days, MAX_RHYTHM_DAYS)
-    moved = of.rhythm.of_rows(rows).on(np.arange(1, near_days + 1))
-    near = first_passage_days(
-        (distance[rows, None] - moved) / unit[rows, None],
-        horizon_days=near_days,
-        **{name: part[rows] for name, part in law.items()},
-    )
-    days = passage.days.copy()
-    days[:, rows] = np.where(np.isfinite(near.days), near.days, days[:, rows])
-    return Passage(days=days, chance_within=passage.chance_within)
-
-
-def paths(of: Outlook, *, horizon_days: int, quantiles: tuple[float, ...]) -> Float64s:
-    """Return the demand expected on each day ahead, not cut off at any capacity.
-
-    Parameters
-    ----------
-    of : Outlook
-        From :func:`forecast`, or kept from one.
-    horizon_days : int
-        1 to 3650.
-    quantiles : tuple of float
-        Each between 0 and 1, exclusive.
-
-    Returns
-    -------
-    (n_series, n_quantiles, horizon_days) float64
-        Bytes from the day after each series' last reading; NaN where not judged, never
-        below 0.
-
-    Raises
-    ------
-    RangeError
-        If the horizon or a quantile is out of range.
-    """
-    for quantile in quantiles:
-        if not 0 < quantile < 1:
-            raise RangeError(argument="quantiles", found=quantile, wanted="between 0 and 1")
-    ahead = np.arange(1, _checked_horizon(horizon_days) + 1)
-    middle = of.level_bytes[:, None] + of.growth_bytes_per_day[:, None] * ahead
-    middle = middle + of.rhythm.on(ahead)
-    law = PowerLaw(noise=of.noise_variance, wander=of.wander_variance, drift=of.drift_variance)
-    spread = np.sqrt(law.after(ahead))
-    spans = ndtri(np.array(quantiles))[None, :, None] * spread[:, None, :]
-    fan = np.clip(middle[:, None, :] + spans, 0.0, of.ceiling_bytes[:, None, None])
-    return np.where(of.is_judged[:, None, None], fan, np.nan)
-
-
 def widened(of: Forecast, *, by: float) -> Forecast:
     """Return a forecast whose band is so many times as wide; its 50 % path stays."""
-    return replace(
-        of,
-        noise_variance=of.noise_variance * by**2,
-        wander_variance=of.wander_variance * by**2,
-        drift_variance=of.drift_variance * by**2,
-    )
+    return replace(of, fan=of.fan.widened(by))
 
 
 def _checked_used(used: Float64s) -> Float64s:
@@ -298,14 +190,6 @@ def _checked_kin(kin: Int64s | None, *, n_series: int) -> Int64s:
     return kin
 
 
-def _checked_horizon(horizon_days: int) -> int:
-    if not 1 <= horizon_days <= MAX_HORIZON_DAYS:
-        raise RangeError(
-            argument="horizon_days", found=horizon_days, wanted=f"1 to {MAX_HORIZON_DAYS}"
-        )
-    return horizon_days
-
-
 def _judged(used: Float64s, *, readings: CleanSeries) -> tuple[Bools, tuple[str, ...]]:
     n_read = (~np.isnan(used)).sum(axis=1)
     n_span = used.shape[1] - readings.first_column
@@ -314,7 +198,7 @@ def _judged(used: Float64s, *, readings: CleanSeries) -> tuple[Bools, tuple[str,
     reasons = tuple(
         "no readings"
         if n == 0
-        else f"only {n} days read, {MIN_HISTORY_DAYS} needed"
+        else f"only {n} day{'s' if n > 1 else ''} read, {MIN_HISTORY_DAYS} needed"
         if short
         else f"only {n} of {span} days read"
         if sparse

@@ -1,23 +1,30 @@
-"""When a wandering, drifting level first stands at a mark."""
+"""When a level first stands at a mark, by paths that run through its fan."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
-from scipy.special import log_ndtr, ndtr
+from numpy.typing import NDArray
+from scipy.special import ndtri
+from scipy.stats import qmc
 
-from keelmark.core.arrays import Float64s
+from keelmark.core.arrays import Float64s, Int64s
+from keelmark.core.forecast.noise import MEMORIES
 
-N_DRIFTS = 9  # nodes of the drift's distribution; 7 and 15 give the same day
-GRID_DAYS_PER_OCTAVE = 6
-FIRST_DAY = 0.5
-N_HALVINGS = 8  # of a bracket a ninth of its day wide: dates to well under a day
-MIN_WANDER_SHARE = 1e-6  # of the distance: keeps a line without wander computable
+N_PATHS = 256
+SEED = 1
+PERSISTENCES = (0.25, 0.5, 0.75, 1.0)  # 0.5: a walk; 1: a line whose pace is not known
 QUANTILES = (0.1, 0.5, 0.9)
+ROWS_AT_ONCE = 64  # so that what is compared stays near the processor
+N_DRAWN = 8  # of a path's main shapes by a low-discrepancy sequence, the others at random
+LAST_DAY = 3650
+BLOCK_SHARE = 0.06  # of the days so far: what is looked at at once
+Float32s = NDArray[np.float32]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Passage:
-    """Days (3, n_series) to the 10, 50 and 90 % chance: 0 = reached, inf = not in the horizon.
+    """Days (3, n_series) to the 10, 50 and 90 % chance; inf = not in the horizon.
 
     ``chance_within`` (n_series,) is the chance that it is reached within the horizon.
     """
@@ -26,146 +33,166 @@ class Passage:
     chance_within: Float64s
 
 
-def first_passage_days(
-    distance: Float64s,
+def blocks_of(horizon_days: int) -> Int64s:
+    """Return the last day of each block that is looked at at once: days, later weeks."""
+    ends = _blocks()
+    inside = ends[ends < horizon_days]
+    return np.concatenate([inside, [horizon_days]]).astype(np.int64)
+
+
+def first_passages(
+    needed: Float64s,
     *,
-    per_day: Float64s,
-    wander_variance: Float64s,
-    drift_variance: Float64s,
+    noise_share: Float64s,
+    persistence: Float64s,
+    memory: Int64s,
     horizon_days: int,
-) -> Passage:
-    """Return when the mark is first reached.
+) -> list[Passage]:
+    """Return when each of several marks is first reached.
 
     Parameters
     ----------
-    distance : (n_series,) or (n_series, horizon_days) float64
-        Mark − level today, in any unit; ≤ 0 is reached already. With a column a day it is the
-        distance on that day, as a rhythm moves it: column 0 is tomorrow's.
-    per_day, wander_variance, drift_variance : (n_series,) float64
-        Drift a day, variance a day of the wander, variance of the drift itself.
+    needed : (n_marks, n_series, n_blocks) float64
+        How far above its middle a path must be in each block, in spreads of the fan; −inf where
+        all are, inf where none can be. Blocks as of :func:`blocks_of`.
+    noise_share : (n_series, n_blocks) float64
+        Share of the fan's variance that is noise and comes back.
+    persistence : (n_series,) float64
+        How the rest of it hangs together, 0.25 to 1: the power of time by which it spreads.
+    memory : (n_series,) int64
+        Of the noise, as an index of MEMORIES.
     horizon_days : int
         Last day looked at, 1 or more.
 
     Returns
     -------
-    Passage
-        Days from today, fractions included where the distance does not move.
+    list of Passage
+        One a mark; fractions of days within a block.
 
     Notes
     -----
-    For a known drift the passage time of a Wiener process is inverse Gaussian; its
-    distribution is averaged over a normal drift by Gauss–Hermite quadrature. Where the
-    distance moves, each day's chance is that of a mark that had always been where it is on
-    that day, and no chance is ever taken back.
+    The same paths for all series, so that a lower mark is never reached later: fractional
+    Brownian motion for what adds up, and the highest that noise reaches within a block.
 
     References
     ----------
-    Folks, J. L. and Chhikara, R. S. (1978), "The inverse Gaussian distribution and its
-    statistical application", eq. 2.
+    Mandelbrot, B. B. and Van Ness, J. W. (1968), "Fractional Brownian motions, fractional
+    noises and applications", eq. 2.1 for the covariance.
     """
-    if distance.ndim > 1:
-        return _moving(
-            distance,
-            per_day=per_day,
-            wander_variance=wander_variance,
-            drift_variance=drift_variance,
-            horizon_days=horizon_days,
-        )
-    is_there = distance <= 0
-    process = _Process.of(
-        np.where(is_there, 1.0, distance),
-        per_day=per_day,
-        wander_variance=wander_variance,
-        drift_variance=drift_variance,
-    )
-    grid = _grid(horizon_days)
-    chance = process.chance_by(np.broadcast_to(grid, (len(distance), len(grid))))
-    days = np.stack([_day_of(process, chance, grid=grid, quantile=q) for q in QUANTILES])
-    return Passage(
-        days=np.where(is_there[None, :], 0.0, days),
-        chance_within=np.where(is_there, 1.0, chance[:, -1]),
-    )
+    ends = blocks_of(horizon_days)
+    n_marks, n_series, _ = needed.shape
+    kind = np.abs(persistence[:, None] - np.array(PERSISTENCES)).argmin(axis=1)
+    days = np.full((n_marks, len(QUANTILES), n_series), np.inf)
+    chance = np.zeros((n_marks, n_series))
+    group = kind * len(MEMORIES) + memory
+    # What no path reaches needs no paths.
+    is_near = needed.min(axis=(0, 2)) <= _highest()
+    for of in np.unique(group[is_near]):
+        rows = np.flatnonzero((group == of) & is_near)
+        slow = _slow(int(of) // len(MEMORIES))[:, : len(ends)]
+        noise = _noise(int(of) % len(MEMORIES))[:, : len(ends)]
+        for begin in range(0, len(rows), ROWS_AT_ONCE):
+            some = rows[begin : begin + ROWS_AT_ONCE]
+            share = noise_share[some].astype(np.float32)[:, None, :]
+            path = np.sqrt(1 - share) * slow
+            path += np.sqrt(share) * noise
+            for mark in range(n_marks):
+                is_there = path >= needed[mark, some].astype(np.float32)[:, None, :]
+                days[mark][:, some], chance[mark, some] = _told(is_there, ends=ends)
+    return [Passage(days=days[mark], chance_within=chance[mark]) for mark in range(n_marks)]
 
 
-def _moving(
-    distance: Float64s,
-    *,
-    per_day: Float64s,
-    wander_variance: Float64s,
-    drift_variance: Float64s,
-    horizon_days: int,
-) -> Passage:
-    ahead = np.arange(1, horizon_days + 1, dtype=np.float64)
-    process = _Process.of(
-        distance[:, 0], per_day=per_day, wander_variance=wander_variance,
-        drift_variance=drift_variance,
-    )  # fmt: skip
-    chance = replace(process, distance=np.maximum(distance, 0.0)).chance_by(
-        np.broadcast_to(ahead, distance.shape)
-    )
-    chance = np.maximum.accumulate(np.where(distance <= 0, 1.0, chance), axis=1)
-    days = [
-        np.where(chance[:, -1] >= q, np.argmax(chance >= q, axis=1) + 1.0, np.inf)
-        for q in QUANTILES
-    ]
-    return Passage(days=np.stack(days), chance_within=chance[:, -1])
+def _told(is_there: NDArray[np.bool_], *, ends: Int64s) -> tuple[Float64s, Float64s]:
+    """Days by which a tenth, half and nine tenths of the paths are there for the first time."""
+    n_series, n_paths, n_blocks = is_there.shape
+    first = is_there.argmax(axis=2)
+    first[~np.take_along_axis(is_there, first[:, :, None], axis=2)[:, :, 0]] = n_blocks
+    at = (np.arange(n_series)[:, None] * (n_blocks + 1) + first).ravel()
+    counted = np.bincount(at, minlength=n_series * (n_blocks + 1))
+    by = np.cumsum(counted.reshape(n_series, n_blocks + 1)[:, :-1], axis=1)
+    begins = np.concatenate([[0], ends[:-1]])
+    days = np.full((len(QUANTILES), n_series), np.inf)
+    for row, quantile in enumerate(QUANTILES):
+        wanted = quantile * n_paths
+        is_by = by >= wanted
+        block = is_by.argmax(axis=1)
+        rows = np.arange(n_series)
+        before = np.where(block > 0, by[rows, np.maximum(block - 1, 0)], 0)
+        share = (wanted - before) / np.maximum(by[rows, block] - before, 1)
+        day = begins[block] + share * (ends[block] - begins[block])
+        days[row] = np.where(is_by.any(axis=1), day, np.inf)
+    return days, by[:, -1] / n_paths
 
 
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class _Process:
-    """Distance to go, spread a root day, and the drifts with their weights."""
-
-    distance: Float64s  # (n_series, 1), or (n_series, n_days) where it moves
-    wander: Float64s  # (n_series, 1)
-    drifts: Float64s  # (n_drifts, n_series, 1)
-    weights: Float64s  # (n_drifts,)
-
-    @classmethod
-    def of(
-        cls,
-        distance: Float64s,
-        *,
-        per_day: Float64s,
-        wander_variance: Float64s,
-        drift_variance: Float64s,
-    ) -> "_Process":
-        nodes, weights = np.polynomial.hermite_e.hermegauss(N_DRIFTS)
-        floor = MIN_WANDER_SHARE * np.maximum(distance, np.abs(per_day))
-        drifts = per_day + np.sqrt(drift_variance) * nodes[:, None]
-        return cls(
-            distance=distance[:, None],
-            wander=np.maximum(np.sqrt(wander_variance), floor)[:, None],
-            drifts=drifts[:, :, None],
-            weights=weights / weights.sum(),
-        )
-
-    def chance_by(self, days: Float64s) -> Float64s:
-        """Chance that the mark was reached by each day, (n_series, n_days)."""
-        spread = self.wander * np.sqrt(days)
-        chance = np.zeros(days.shape)
-        for drift, weight in zip(self.drifts, self.weights, strict=True):
-            straight = ndtr((drift * days - self.distance) / spread)
-            # Paths that reached it and came back, mirrored; the product in logs, it may
-            # be a huge number times a tiny one.
-            log_mirrored = 2 * drift * self.distance / self.wander**2 + log_ndtr(
-                -(self.distance + drift * days) / spread
-            )
-            chance += weight * np.minimum(straight + np.exp(np.minimum(log_mirrored, 0.0)), 1.0)
-        return chance
+@lru_cache(maxsize=1)
+def _blocks() -> Int64s:
+    """Ends of all blocks: each day for some weeks, then a share of the days so far at once."""
+    ends, end = [], 0
+    while end < LAST_DAY:
+        end += max(1, int(end * BLOCK_SHARE))
+        ends.append(end)
+    return np.array(ends, dtype=np.int64)
 
 
-def _grid(horizon_days: int) -> Float64s:
-    n_points = max(2, int(np.ceil(GRID_DAYS_PER_OCTAVE * np.log2(horizon_days + 1))))
-    return np.geomspace(FIRST_DAY, horizon_days, n_points)
+@lru_cache(maxsize=1)
+def _highest() -> float:
+    """The highest that any path stands anywhere, whatever its noise: the root of two squares."""
+    slow = max(float(_slow(kind).max()) for kind in range(len(PERSISTENCES)))
+    noise = max(float(_noise(memory).max()) for memory in range(len(MEMORIES)))
+    return float(np.hypot(slow, noise))
 
 
-def _day_of(process: _Process, chance: Float64s, *, grid: Float64s, quantile: float) -> Float64s:
-    """Bracket the quantile on the grid, then halve the bracket."""
-    at = np.argmax(chance >= quantile, axis=1)
-    low = np.where(at == 0, 0.0, grid[np.maximum(at - 1, 0)])
-    high = grid[at].copy()
-    for _ in range(N_HALVINGS):
-        middle = (low + high) / 2
-        is_reached = process.chance_by(middle[:, None])[:, 0] >= quantile
-        low, high = np.where(is_reached, low, middle), np.where(is_reached, middle, high)
-    return np.where(chance[:, -1] >= quantile, high, np.inf)
+@lru_cache(maxsize=len(PERSISTENCES))
+def _slow(kind: int) -> Float32s:
+    """The highest of what adds up within each block, (N_PATHS, n_blocks), in its spread then.
+
+    Between two days it is as a bridge between what it is on them.
+
+    References
+    ----------
+    Glasserman, P. (2004), "Monte Carlo Methods in Financial Engineering", eq. 6.50, for the
+    highest of a bridge. We depart from it by a variance that fits the other powers too.
+    """
+    power = PERSISTENCES[kind]
+    days = _blocks().astype(np.float64)
+    one, other = days[:, None], days[None, :]
+    shared = (one ** (2 * power) + other ** (2 * power) - np.abs(one - other) ** (2 * power)) / 2
+    likeness = shared / (one * other) ** power
+    weight, shape = np.linalg.eigh(likeness)
+    order = np.argsort(-weight)
+    shapes = shape[:, order] * np.sqrt(np.maximum(weight[order], 0.0))
+    ends = (_draws(len(days)) @ shapes.T) * days**power
+    begins = np.hstack([np.zeros((N_PATHS, 1)), ends[:, :-1]])
+    n_between = np.diff(days, prepend=0.0) - 1
+    between = n_between ** (2 * power) * (2 - 2 ** (2 * power - 1))
+    chance = np.random.default_rng([SEED, kind]).uniform(1e-9, 1, ends.shape)
+    top = (begins + ends + np.sqrt((begins - ends) ** 2 - 2 * between * np.log(chance))) / 2
+    highest: Float32s = (np.maximum(top, ends) / days**power).astype(np.float32)
+    return highest
+
+
+@lru_cache(maxsize=len(MEMORIES))
+def _noise(memory: int) -> Float32s:
+    """The highest that noise of a spread of one reaches within each block, (N_PATHS, n_blocks)."""
+    kept = MEMORIES[memory]
+    rng = np.random.default_rng([SEED, memory])
+    ends = _blocks()
+    highest = np.empty((N_PATHS, len(ends)), dtype=np.float32)
+    state = rng.standard_normal(N_PATHS)
+    begin = 0
+    for block, end in enumerate(ends.tolist()):
+        top = np.full(N_PATHS, -np.inf)
+        for _ in range(begin, end):
+            state = kept * state + np.sqrt(1 - kept**2) * rng.standard_normal(N_PATHS)
+            top = np.maximum(top, state)
+        highest[:, block] = top
+        begin = end
+    return highest
+
+
+@lru_cache(maxsize=1)
+def _draws(n_shapes: int) -> Float64s:
+    sequence = qmc.Sobol(N_DRAWN, seed=SEED).random(N_PATHS)
+    first = ndtri(np.clip(sequence, 1e-6, 1 - 1e-6))
+    rest = np.random.default_rng(SEED).standard_normal((N_PATHS, n_shapes - N_DRAWN))
+    return np.hstack([first, rest])

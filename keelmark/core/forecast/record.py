@@ -14,12 +14,14 @@ from keelmark.core.forecast.calibration import (
     Widening,
     widening_of,
 )
-from keelmark.core.forecast.engine import LEAST_SHARE, Forecast, forecast, paths, widened
+from keelmark.core.forecast.engine import Forecast, forecast, widened
+from keelmark.core.forecast.outlook import N_AXES, paths
 
 HORIZONS_DAYS = (7, 30, 90)
 BAND = (0.1, 0.5, 0.9)
 NEAR_DAYS = 2  # today is often not read yet
-TINY = 1e-300
+LEAST_SHARE = 1e-6  # of what was forecast: nothing is exact to less
+MOST_SPREADS = 1000.0  # what missed by more missed by as much: no infinity is kept
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -58,8 +60,10 @@ def record_of(
 
     Parameters
     ----------
-    used_bytes, first_day, ceiling_bytes, kin
+    used_bytes, first_day, kin
         As for :func:`forecast`.
+    ceiling_bytes : (n_series,) or (n_series, n_days) float64, optional
+        As for :func:`forecast`; with a column a day each origin knows that of its own day.
     shift_bytes : (n_series, n_days) float64, optional
         Level shifts as they are known now. No band is to hold them, so they ask for no widening;
         in the record itself they are misses.
@@ -84,8 +88,11 @@ def record_of(
     for back in ORIGINS_DAYS_BACK:
         if back < n_days:
             seen = used_bytes[:, : n_days - back]
+            ceiling = ceiling_bytes
+            if ceiling is not None and ceiling.ndim == N_AXES:
+                ceiling = ceiling[:, n_days - back - 1]
             learnt = forecast(
-                seen, first_day=first_day, ceiling_bytes=ceiling_bytes, kin=kin,
+                seen, first_day=first_day, ceiling_bytes=ceiling, kin=kin,
                 finds_changes=False,
             )  # fmt: skip
             tries[back] = _Try.of(learnt, came=used_bytes[:, n_days - back :])
@@ -161,8 +168,11 @@ class _Try:
     def missed_by(self, ahead: int, *, shifted: Float64s) -> Float64s:
         """How far off in standard deviations, as they were forecast, but for the shifts since."""
         off = self.off[:, :ahead] - np.cumsum(shifted, axis=1)
-        half = np.maximum(self.half[:, :ahead], TINY)  # what is empty as forecast missed nothing
-        return _nearest_to(ahead, of=np.abs(off) * BAND_EDGE / half)
+        half = self.half[:, :ahead]
+        exact = np.where(off == 0, 0.0, np.where(np.isnan(off), np.nan, MOST_SPREADS))
+        spreads = np.abs(off) * BAND_EDGE / np.where(half > 0, half, 1.0)
+        missed = np.where(half > 0, np.minimum(spreads, MOST_SPREADS), exact)
+        return _nearest_to(ahead, of=missed)
 
 
 def _nearest_to(ahead: int, *, of: Float64s) -> Float64s:

@@ -31,8 +31,11 @@ class Rhythm:
     last_day: Int64s
 
     def on(self, ahead: Int64s) -> Float64s:
-        """Return the distance on days ahead of the last reading, (n_series, n_days)."""
-        days = self.last_day[:, None] + ahead[None, :]
+        """Return the distance on days ahead of the last reading, (n_series, n_days).
+
+        ``ahead`` is (n_days,), or (n_series, n_days) where each has days of its own.
+        """
+        days = self.last_day[:, None] + ahead
         week = np.take_along_axis(self.by_weekday, weekday_of(days), axis=1)
         if not self.by_month_slot.any():
             return week

@@ -145,4 +145,6 @@ def reconcile(
     total = parts_variance.sum(axis=0) + whole_variance
     share = np.where(total > 0, parts_variance / np.where(total > 0, total, 1.0), 0.0)
     parts = parts_bytes + share * differs
+    # No part holds less than nothing: what it cannot give, the whole keeps.
+    parts = np.maximum(parts, np.minimum(parts_bytes, 0.0))
     return Reconciled(parts_bytes=parts, whole_bytes=parts.sum(axis=0))

@@ -7,8 +7,7 @@ import numpy as np
 
 from keelmark.core.arrays import Bools, Float64s, Int64s
 from keelmark.core.errors import RangeError, ShapeError
-from keelmark.core.forecast import Runway
-from keelmark.core.forecast.passage import first_passage_days
+from keelmark.core.forecast import Outlook, Runway, paths, runway
 from keelmark.core.units import MAX_BYTES, PERCENT, checked_bytes, percent_of
 
 
@@ -18,7 +17,11 @@ class Hurdle(StrEnum):
     READ = "read"
     SERVICE_CLASS = "service_class"
     SPACE = "space"
+    DATE = "date"
     OVERCOMMIT = "overcommit"
+
+
+HIGH_QUANTILE = 0.9  # one chance in ten that demand is above
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -80,9 +83,8 @@ class Workload:
 class Pools:
     """Candidates, every array (n_pools,) unless said otherwise.
 
-    ``high_path_bytes`` is the 90 % path, (n_pools, n_days) with n_days ≥ the workload's last
-    day; NaN rows are pools whose future cannot be judged. ``provisioned_bytes`` may be
-    unknown where ``is_provisioned_known`` is False.
+    ``outlook`` is that from which their dates are told, counted from each one's last reading,
+    ``age_days`` ago. ``provisioned_bytes`` may be unknown where ``is_provisioned_known`` is False.
     """
 
     service_classes: tuple[str, ...]
@@ -94,10 +96,8 @@ class Pools:
     limit_bytes: Int64s
     overcommit_limit_percent: Int64s
     is_read: Bools
-    high_path_bytes: Float64s
-    growth_bytes_per_day: Float64s
-    wander_variance: Float64s
-    drift_variance: Float64s
+    outlook: Outlook
+    age_days: Int64s
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -158,16 +158,20 @@ def place(pools: Pools, *, workload: Workload, horizon_days: int) -> list[Verdic
     Raises
     ------
     ShapeError
-        If the paths do not reach the workload's last day.
+        If there is not one outlook a pool.
+
+    Notes
+    -----
+    What is tried is computed as what is: the dates are those of the pools' own outlooks with the
+    workload's demand added to every day. A pool fits only if even its early date comes after
+    the workload's last day.
     """
-    if pools.high_path_bytes.shape[1] < workload.last_day:
+    n_pools = len(pools.service_classes)
+    if len(pools.outlook.last_bytes) != n_pools:
         raise ShapeError(
-            argument="high_path_bytes",
-            wanted=f"(n_pools, ≥ {workload.last_day})",
-            found=pools.high_path_bytes.shape,
+            argument="outlook", wanted=f"({n_pools},)", found=pools.outlook.last_bytes.shape
         )
     space, tightest = _space_margins(pools, workload=workload)
-    overcommit = _overcommit_margins(pools, workload=workload)
     new = _new_runways(pools, workload=workload, horizon_days=horizon_days)
     verdicts = [
         _verdict(
@@ -176,60 +180,57 @@ def place(pools: Pools, *, workload: Workload, horizon_days: int) -> list[Verdic
             workload=workload,
             space=float(space[index]),
             tightest_day=int(tightest[index]) + 1,
-            overcommit=int(overcommit[index]),
             new=new,
         )
-        for index in range(len(pools.service_classes))
+        for index in range(n_pools)
     ]
     return _ranked(verdicts, usable_bytes=pools.usable_bytes)
 
 
 def _space_margins(pools: Pools, *, workload: Workload) -> tuple[Float64s, Int64s]:
-    """Least room under the limit mark on any day, and that day's column."""
-    path = pools.high_path_bytes[:, : workload.last_day]
+    """Least room under the limit mark on any day, and that day's column.
+
+    What is promised thick is taken, written or not: a path that writes into it takes no more.
+    """
+    n_days = workload.last_day
+    path = paths(
+        pools.outlook,
+        horizon_days=n_days + int(pools.age_days.max(initial=0)),
+        quantiles=(HIGH_QUANTILE,),
+    )[:, 0]
+    columns = np.arange(n_days)[None, :] + pools.age_days[:, None]
+    path = np.take_along_axis(path, columns, axis=1)
+    taken = pools.used_bytes.astype(np.float64) + pools.reserved_bytes
     room = (
-        (pools.limit_bytes - pools.reserved_bytes)[:, None].astype(np.float64)
-        - path
+        pools.limit_bytes[:, None].astype(np.float64)
+        - np.maximum(path, taken[:, None])
         - workload.demand_bytes()
     )
     tightest = np.argmin(np.nan_to_num(room, nan=np.inf), axis=1)
     return room[np.arange(len(room)), tightest], tightest
 
 
-def _overcommit_margins(pools: Pools, *, workload: Workload) -> Int64s:
-    ceiling = percent_of(pools.usable_bytes, pools.overcommit_limit_percent)
-    return ceiling - pools.provisioned_bytes - workload.promised_bytes
-
-
 def _new_runways(pools: Pools, *, workload: Workload, horizon_days: int) -> Runway:
-    """Two demands bound the real one from above: growing for ever, and written full at once.
+    """Days from today, the workload written from tomorrow on."""
+    whole = replace(workload, last_day=horizon_days).demand_bytes()
+    n_days = horizon_days + int(pools.age_days.max(initial=0))
+    since = np.arange(n_days)[None, :] - pools.age_days[:, None]
+    added = np.where(since >= 0, whole[np.clip(since, 0, horizon_days - 1)], 0.0)
+    way = runway(
+        pools.outlook, mark_bytes=pools.limit_bytes, horizon_days=n_days, added_bytes=added
+    )
+    # What stands there by the newest reading needs no forecast.
+    is_there = pools.used_bytes.astype(np.float64) + workload.first_bytes >= pools.limit_bytes
 
-    The real date is never before the later of the two, so that one is told.
-    """
-    # Used alone, as in the dates without the workload: what is reserved is not written yet.
-    last = pools.used_bytes.astype(np.float64)
-    ever = workload.n_copies * workload.growth_bytes_per_day
-    bounds = [
-        first_passage_days(
-            (pools.limit_bytes - last - start) / unit,
-            per_day=(np.nan_to_num(pools.growth_bytes_per_day) + drift) / unit,
-            wander_variance=pools.wander_variance / unit**2,
-            drift_variance=pools.drift_variance / unit**2,
-            horizon_days=horizon_days,
-        )
-        for unit in [np.maximum(pools.usable_bytes.astype(np.float64), 1.0)]
-        for start, drift in ((workload.first_bytes, ever), (workload.promised_bytes, 0))
-    ]
-    ever_way, written_way = bounds
-    is_unread = np.isnan(pools.high_path_bytes[:, 0])
-    days = np.ceil(np.maximum(ever_way.days, written_way.days))
-    days = np.where(is_unread[None, :], np.nan, days)
-    chance = np.minimum(ever_way.chance_within, written_way.chance_within)
+    def from_today(days: Float64s) -> Float64s:
+        left = np.where(np.isnan(days), np.nan, np.maximum(days - pools.age_days, 0.0))
+        return np.where(is_there, 0.0, left)
+
     return Runway(
-        early_days=days[0],
-        likely_days=days[1],
-        late_days=days[2],
-        chance_within=np.where(is_unread, np.nan, chance),
+        early_days=from_today(way.early_days),
+        likely_days=from_today(way.likely_days),
+        late_days=from_today(way.late_days),
+        chance_within=np.where(is_there, 1.0, way.chance_within),
     )
 
 
@@ -240,7 +241,6 @@ def _verdict(
     workload: Workload,
     space: float,
     tightest_day: int,
-    overcommit: int,
     new: Runway,
 ) -> Verdict:
     is_judged = not np.isnan(space)
@@ -248,6 +248,14 @@ def _verdict(
     left = int(np.clip(np.floor(space), -float(2**62), float(2**62))) if is_judged else None
     wanted = workload.service_class
     usable = int(pools.usable_bytes[index])
+    # Whole numbers of any size: what is promised to it may be more than 64 bits hold.
+    promised = int(pools.provisioned_bytes[index]) + workload.promised_bytes
+    ceiling = usable * int(pools.overcommit_limit_percent[index]) // PERCENT
+    overcommit = ceiling - promised
+    early, likely, late = (
+        None if np.isnan(days[index]) else float(days[index])
+        for days in (new.early_days, new.likely_days, new.late_days)
+    )
     margins = (
         Margin(hurdle=Hurdle.READ, is_cleared=bool(pools.is_read[index]) and is_judged),
         Margin(
@@ -261,15 +269,15 @@ def _verdict(
             tightest_day=tightest_day if is_judged else None,
         ),
         Margin(
+            hurdle=Hurdle.DATE,
+            is_cleared=early is None or early > workload.last_day,
+            tightest_day=int(early) if early is not None and np.isfinite(early) else None,
+        ),
+        Margin(
             hurdle=Hurdle.OVERCOMMIT,
             is_cleared=is_promise_known and overcommit >= 0,
-            margin_bytes=overcommit if is_promise_known else None,
+            margin_bytes=max(overcommit, -MAX_BYTES) if is_promise_known else None,
         ),
-    )
-    promised = int(pools.provisioned_bytes[index]) + workload.promised_bytes
-    early, likely, late = (
-        None if np.isnan(days[index]) else float(days[index])
-        for days in (new.early_days, new.likely_days, new.late_days)
     )
     return Verdict(
         pool_index=index,
