@@ -3,12 +3,10 @@
 import hashlib
 import uuid
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
 
 import numpy as np
 
-if TYPE_CHECKING:
-    from standins.estate import Array, Pool, Volume
+from standins.arrays import Array, Pool, Volume
 
 GIB = 1024**3
 TIB = 1024**4
@@ -125,9 +123,9 @@ class Datastore:
 
     name: str
     uuid: str
-    array: "Array"
-    pool: "Pool"
-    volume: "Volume"
+    array: Array
+    pool: Pool
+    volume: Volume
     is_nfs: bool
     orphans: list[tuple[str, float]] = field(default_factory=list)  # (file, share)
     disks: list[Disk] = field(default_factory=list)
@@ -152,7 +150,7 @@ class Cluster:
     datastores: list[Datastore] = field(default_factory=list)
     machines: list[Machine] = field(default_factory=list)
     foreign: list[Datastore] = field(default_factory=list)  # seen by its last host, not its own
-    spare_volumes: list["Volume"] = field(default_factory=list)  # under its shared pool
+    spare_volumes: list[Volume] = field(default_factory=list)  # under its shared pool
 
     def host_name(self, number: int) -> str:
         """Name of a host, counted from 1."""
@@ -170,7 +168,7 @@ class Cluster:
         return f"/dev/sd{letters[at // 26]}{letters[at % 26]}"
 
 
-def make_clusters(arrays: "list[Array]", *, size: str) -> list[Cluster]:
+def make_clusters(arrays: list[Array], *, size: str) -> list[Cluster]:
     """Return the clusters of a size upon these arrays."""
     made = [_cluster(story, arrays=arrays) for story in CLUSTERS[size]]
     for cluster in made:
@@ -180,7 +178,7 @@ def make_clusters(arrays: "list[Array]", *, size: str) -> list[Cluster]:
     return made
 
 
-def map_the_rest(arrays: "list[Array]", *, clusters: list[Cluster]) -> None:
+def map_the_rest(arrays: list[Array], *, clusters: list[Cluster]) -> None:
     """Map what no cluster uses to the bare host of its site; a few go to one nobody manages."""
     exported = {id(d.volume) for c in clusters for d in c.datastores if d.is_nfs}
     for number, array in enumerate(arrays):
@@ -200,7 +198,7 @@ def bare_port(site: str) -> str:
     return _hex(f"bare/{site}", n=16, first="1")
 
 
-def _cluster(story: ClusterStory, *, arrays: "list[Array]") -> Cluster:
+def _cluster(story: ClusterStory, *, arrays: list[Array]) -> Cluster:
     rng = np.random.default_rng(int(_hex(f"cluster/{story.name}", n=12), 16))
     cluster = Cluster(story=story)
     mapped = [

@@ -9,8 +9,9 @@ from typing import Any
 
 import numpy as np
 
+from standins.arrays import DRIVE_BYTES, HISTORY_DAYS, Array, Pool, Volume
 from standins.compute import Datastore
-from standins.estate import DRIVE_BYTES, HISTORY_DAYS, Array, Estate, Pool, Volume
+from standins.estate import Estate
 from standins.holding import held_on
 from standins.measures import measures
 

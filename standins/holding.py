@@ -2,8 +2,8 @@
 
 from collections.abc import Iterator
 
+from standins.arrays import HISTORY_DAYS, Pool, written_bytes
 from standins.compute import Datastore, Disk
-from standins.estate import HISTORY_DAYS, Pool, written_bytes
 
 MIB = 1024**2
 PAGE_BYTES = 4096

@@ -4,8 +4,9 @@ from collections.abc import Iterator
 from pathlib import Path
 from xml.etree.ElementTree import Element, ElementTree, SubElement
 
+from standins.arrays import written_bytes
 from standins.compute import Cluster, Datastore, Machine
-from standins.estate import Estate, written_bytes
+from standins.estate import Estate
 from standins.holding import held_bytes, other_files
 
 OWNER = "urn:keelmark:owner"

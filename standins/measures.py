@@ -7,8 +7,9 @@ from typing import Any
 
 import numpy as np
 
+from standins.arrays import HISTORY_DAYS, Array
 from standins.compute import Cluster, Machine
-from standins.estate import HISTORY_DAYS, Array, Estate
+from standins.estate import Estate
 from standins.holding import held_bytes, snapshot_bytes
 from standins.objects import ACCOUNT, BUCKETS, TIERS, age_days, size_bytes
 from standins.redfish.shapes import BASE_IOPS, SWING_OPS

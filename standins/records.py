@@ -13,8 +13,8 @@ from standins.holding import held_bytes
 Document = dict[str, Any]  # one line of the file; its schema is published with the product
 TIB = 1024**4
 SUSTAINABLE_IOPS = {"heron": 100_000, "avocet": 75_000, "plover": 50_000, "dunlin": 60_000}
-TIERS = ("gold", "silver", "bronze")
-POLICIES = ("mirrored", "single-site", "archive")
+TIERS = ("Spring", "Neap", "Slack")
+POLICIES = ("Twice-kept", "One-shore", "Long-keep", "Scratch")
 NIGHT_HOURS = 2
 
 
@@ -151,8 +151,8 @@ def _machine(machine: Machine, *, at: int, day: float, now: datetime) -> Iterato
             f"path.{machine.uuid}:{disk.slot}",
             now.isoformat(),
             tier=TIERS[(at + number) % len(TIERS)],
-            guest_written_bytes=guest,
-            exclusive_bytes=held,
+            inside_bytes=guest,
+            unshared_bytes=held,
             guest_file_systems=[
                 {"path": "/" if number == 0 else f"/data{number}", "size_bytes": disk.size_bytes,
                  "used_bytes": guest}

@@ -1,9 +1,11 @@
-"""Who may do what: roles, personal tokens, lock-outs, and the audit of every write."""
+"""Who may do what: roles, tokens, sessions, second factors, and the audit of every write."""
 
 from django.contrib.auth.models import User
+from django.contrib.sessions.base_session import AbstractBaseSession
 from django.db import models
 
 MAX_NAME = 200
+MAX_ADDRESS = 45  # an IPv6 address as text
 
 
 class Role(models.TextChoices):
@@ -15,11 +17,14 @@ class Role(models.TextChoices):
 
 
 class Membership(models.Model):
-    """The role of a person; a tenant viewer's own tenants."""
+    """The role of a person; a tenant viewer's own tenants; what they must do at sign-in."""
 
     user = models.OneToOneField(User, on_delete=models.CASCADE, related_name="membership")
     role = models.CharField(max_length=20, choices=Role.choices)
     tenants = models.ManyToManyField("estate.Entity", related_name="+", blank=True)
+    # A password that somebody else chose is good for changing it alone.
+    must_change_password = models.BooleanField(default=False)
+    requires_second_factor = models.BooleanField(default=False)
 
     class Meta:
         ordering = ["user__username", "pk"]
@@ -54,28 +59,60 @@ class ApiToken(models.Model):
         return f"{self.hint}… {self.name}"
 
 
-class SignInGuard(models.Model):
-    """Failed sign-ins of a name, known or not; too many lock it for a while."""
+class KeptSession(AbstractBaseSession):
+    """A browser that is signed in: whose, from where, since when, and when it was heard last."""
 
-    name = models.CharField(max_length=150, primary_key=True)
-    n_failures = models.PositiveIntegerField(default=0)
-    first_failed_at = models.DateTimeField()
-    locked_until = models.DateTimeField(null=True)
+    user = models.ForeignKey(User, on_delete=models.CASCADE, null=True, related_name="+")
+    began_at = models.DateTimeField()
+    seen_at = models.DateTimeField()
+    address = models.CharField(max_length=MAX_ADDRESS, default="", blank=True)
+    agent = models.CharField(max_length=200, default="", blank=True)
 
     class Meta:
-        ordering = ["name"]
+        ordering = ["-seen_at", "pk"]
 
     def __str__(self) -> str:
-        return f"{self.name}: {self.n_failures}"
+        return f"{self.user_id} from {self.address}"
+
+
+class SecondFactor(models.Model):
+    """A person's own generator of codes (RFC 6238); it counts once a code has confirmed it."""
+
+    user = models.OneToOneField(User, on_delete=models.CASCADE, related_name="second_factor")
+    secret_encrypted = models.BinaryField()
+    made_at = models.DateTimeField()
+    confirmed_at = models.DateTimeField(null=True)
+    last_step = models.BigIntegerField(default=0)  # no code is good twice
+
+    class Meta:
+        ordering = ["user", "pk"]
+
+    def __str__(self) -> str:
+        return f"of {self.user_id}"
+
+
+class Allowance(models.Model):
+    """How much of something that is rationed was taken lately; it drains with time."""
+
+    key = models.CharField(max_length=300, primary_key=True)
+    level = models.FloatField(default=0)
+    at = models.DateTimeField(db_index=True)
+
+    class Meta:
+        ordering = ["key"]
+
+    def __str__(self) -> str:
+        return f"{self.key}: {self.level}"
 
 
 class AuditEntry(models.Model):
-    """One write: who, what, to what, how it was before and after. Never changed."""
+    """One write or refusal: who, from where, what, to what, before and after. Never changed."""
 
     at = models.DateTimeField(db_index=True)
     actor = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
     actor_name = models.CharField(max_length=150)
     by_token = models.CharField(max_length=MAX_NAME, default="", blank=True)
+    address = models.CharField(max_length=MAX_ADDRESS, default="", blank=True)
     action = models.CharField(max_length=60)
     subject_kind = models.CharField(max_length=40)
     subject_id = models.BigIntegerField(null=True)

@@ -1,37 +1,47 @@
 """The one exception handler: every error leaves the API as problem details."""
 
+import math
 from collections.abc import Iterator
 from typing import Any
 
-from django.core.exceptions import PermissionDenied
-from django.db import OperationalError
+from django.contrib.auth.models import User
+from django.core.exceptions import PermissionDenied, RequestDataTooBig, SuspiciousOperation
+from django.db import DataError, IntegrityError, OperationalError
 from django.http import Http404, HttpResponse
 from rest_framework import exceptions
 from rest_framework.response import Response
 
 from keelmark.access.errors import RefusalError
+from keelmark.access.services.allowances import Ration, take
+from keelmark.access.services.audit import audit
 from keelmark.core.errors import CoreError
 
 Context = dict[str, Any]  # Any: DRF's own shape
 
 
+REFUSALS_TOLD = Ration(n_at_once=30, every_seconds=20)  # a person: the audit is not to be flooded
+FORBIDDEN = 403
+
+
 def problem_of(exc: Exception, context: Context) -> Response | HttpResponse | None:
     """Return the problem details for an exception, or None to let it fail loudly."""
-    path = context["request"].path
+    request = context["request"]
+    path = request.path
     if isinstance(exc, OperationalError):
         return None  # the middleware answers for a lost database
     if isinstance(exc, Http404):
         exc = exceptions.NotFound()
     elif isinstance(exc, PermissionDenied):
         exc = exceptions.PermissionDenied()
+    response = _answer_to(exc, path=path)
+    if response is not None and response.status_code == FORBIDDEN:
+        _tell_refusal(request)
+    return response
+
+
+def _answer_to(exc: Exception, *, path: str) -> Response | None:
     if isinstance(exc, RefusalError):
-        errors = [
-            {"pointer": fault.pointer, "code": fault.code, "detail": fault.detail}
-            for fault in exc.faults
-        ]
-        return _problem(
-            exc.status, kind=exc.kind, title=exc.title, detail=exc.detail, path=path, errors=errors
-        )
+        return _refusal(exc, path=path)
     if isinstance(exc, CoreError):
         return _problem(422, kind="out-of-range", title="Out of range", detail=str(exc), path=path)
     if isinstance(exc, exceptions.ValidationError):
@@ -42,7 +52,37 @@ def problem_of(exc: Exception, context: Context) -> Response | HttpResponse | No
         )
     if isinstance(exc, exceptions.APIException):
         return _api_problem(exc, path=path)
+    return _unforeseen(exc, path=path)
+
+
+def _unforeseen(exc: Exception, *, path: str) -> Response | None:
+    """What the database or the frame refuses where no form of ours did."""
+    if isinstance(exc, IntegrityError):
+        told = "Somebody did the same at this moment. Look again, and try once more if need be."
+        return _problem(409, kind="at-once", title="Done at once", detail=told, path=path)
+    if isinstance(exc, DataError | SuspiciousOperation | RequestDataTooBig):
+        told = "Something here is larger than what can be kept, or is no text."
+        return _problem(400, kind="wrong-form", title="Wrong form", detail=told, path=path)
     return None
+
+
+def _refusal(exc: RefusalError, *, path: str) -> Response:
+    errors = [{"pointer": f.pointer, "code": f.code, "detail": f.detail} for f in exc.faults]
+    response = _problem(
+        exc.status, kind=exc.kind, title=exc.title, detail=exc.detail, path=path, errors=errors,
+        stands=exc.stands,
+    )  # fmt: skip
+    if exc.wait_seconds is not None:
+        response["Retry-After"] = str(math.ceil(exc.wait_seconds))
+    return response
+
+
+def _tell_refusal(request: Any) -> None:  # Any: DRF's or Django's request
+    person = request.user if isinstance(request.user, User) else None
+    key = f"refusals of {person.pk if person else 'strangers'}"
+    if take(key, ration=REFUSALS_TOLD) == 0:
+        after = {"method": request.method, "path": request.path[:200]}
+        audit(person, action="refuse", kind="request", name=request.path[:200], after=after)
 
 
 def _api_problem(exc: exceptions.APIException, *, path: str) -> Response:
@@ -85,6 +125,7 @@ def _problem(
     detail: str,
     path: str,
     errors: list[dict[str, str]] | None = None,
+    stands: dict[str, Any] | None = None,  # Any: JSON
 ) -> Response:
     body: dict[str, object] = {
         "type": f"/problems/{kind}",
@@ -95,4 +136,6 @@ def _problem(
     }
     if errors:
         body["errors"] = errors
+    if stands is not None:
+        body["stands"] = stands
     return Response(body, status=status, content_type="application/problem+json")

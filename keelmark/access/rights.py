@@ -2,18 +2,28 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
 from enum import StrEnum
 from typing import TYPE_CHECKING, Any
 
+from django.conf import settings
 from django.contrib.auth.models import User
 from drf_spectacular.extensions import OpenApiAuthenticationExtension
 from rest_framework import exceptions
 from rest_framework.authentication import BaseAuthentication, get_authorization_header
 from rest_framework.permissions import SAFE_METHODS, BasePermission
 
+from keelmark.access.errors import (
+    NotByTokenError,
+    PasswordChangeWantedError,
+    PasswordWantedError,
+    SecondFactorWantedError,
+)
 from keelmark.access.models import ApiToken, Role, Scope
-from keelmark.access.selectors import role_of
-from keelmark.access.services import person_of_token
+from keelmark.access.selectors import role_of, standing_of
+from keelmark.access.services.allowances import Ration, spend
+from keelmark.access.services.signing_in import CONFIRMED
+from keelmark.access.services.tokens import person_of_token
 
 if TYPE_CHECKING:  # both import the settings, which name this module
     from rest_framework.request import Request
@@ -71,7 +81,40 @@ class HasRight(BasePermission):
         right = right_of(view, method=str(request.method))
         if right is None or not has_right(request.user, right):
             return False
-        return _is_in_scope(request.auth, right=right, method=str(request.method))
+        _check_standing(request.user)
+        if not _is_in_scope(request.auth, right=right, method=str(request.method)):
+            return False
+        _ration(view, person=request.user)
+        return True
+
+
+def _check_standing(person: User) -> None:
+    standing = standing_of(person)
+    if standing is not None and standing.must_change_password:
+        raise PasswordChangeWantedError
+    if standing is not None and standing.must_set_up_factor:
+        raise SecondFactorWantedError
+
+
+def _ration(view: APIView, *, person: User) -> None:
+    """Spend of what a costly action is rationed by; a view names its rations by action."""
+    rations: dict[str, Ration] = getattr(view, "rations", {})
+    action = str(getattr(view, "action", None) or str(view.request.method))
+    if action in rations:
+        what = f"{type(view).__name__}.{action} by {person.pk}"
+        spend(what, ration=rations[action])
+
+
+def require_confirmation(request: Request) -> None:
+    """Raise a refusal unless the person themselves gave their password lately.
+
+    For all that lets somebody in or leads secrets out: people, tokens, feeds, their secrets.
+    """
+    if request.auth is not None:
+        raise NotByTokenError
+    confirmed = request._request.session.get(CONFIRMED, 0)
+    if datetime.now(UTC).timestamp() - confirmed > settings.CONFIRMED_SECONDS:
+        raise PasswordWantedError
 
 
 def right_of(view: APIView, *, method: str) -> Right | None:

@@ -7,8 +7,10 @@ from pathlib import Path
 from typing import Annotated
 
 import typer
+from rich.progress import Progress
 from rich.table import Table
 
+from keelmark.access.clock import utc_today
 from keelmark.cli.console import CommandError, err, out, step, write_line
 from keelmark.core.units import format_bytes
 
@@ -18,6 +20,7 @@ app = typer.Typer(
     rich_markup_mode=None,
     pretty_exceptions_enable=False,
 )
+SWITCH_SECONDS = 0.0005
 PERCENT_RANGE = {"min": 1, "max": 100}
 
 
@@ -68,46 +71,48 @@ def test(context: typer.Context) -> None:
 
 
 @app.command()
-def serve(port: Annotated[int, typer.Option(min=1024, max=65535)] = 8400) -> None:
-    """Run the web server in the foreground."""
-    from keelmark.cli.database import ensure_database
-    from keelmark.cli.django import ready_django
+def serve(port: Annotated[int | None, typer.Option(min=1024, max=65535)] = None) -> None:
+    """Run web server and worker in the foreground; the first time, make the first person."""
+    from keelmark.cli.serve import serve as run
 
-    ensure_database()
-    ready_django()
-    from django.core.management import call_command
-
-    call_command("migrate", verbosity=0)
-    arguments = ["-m", "uvicorn", "keelmark.config.asgi:application", "--port", str(port)]
-    os.execv(sys.executable, [sys.executable, *arguments, "--lifespan", "off"])  # noqa: S606  # no shell wanted
+    run(port=port)
 
 
 @app.command()
 def work() -> None:
-    """Run a worker in the foreground: collections, forecasts, schedules."""
+    """Run a further worker in the foreground: collections, forecasts, schedules."""
     from keelmark.cli.database import ensure_database
     from keelmark.cli.django import ready_django
-    from keelmark.cli.processes import MARK
+    from keelmark.cli.processes import MARK, prepare_folders, replace_by_service
 
     if MARK not in os.environ:  # one of a stack waits for the database it was started with
         ensure_database()
+        if os.geteuid() == 0:
+            prepare_folders()
+            replace_by_service([sys.executable, "-m", "keelmark.cli", "work"])
     ready_django()
     from django.core.management import call_command
 
+    from keelmark.readings.partitions import keep_partitions
+
+    keep_partitions(today=utc_today())
+    # Readers of far ends wake for every small answer: beside a job that computes they would wait
+    # for the interpreter's turn (5 ms) each time, and a collection of 2 s take 20.
+    sys.setswitchinterval(SWITCH_SECONDS)
     call_command("procrastinate", "worker", "--concurrency", "3", "--wait")
 
 
 @app.command()
 def standins() -> None:
     """Run the stand-in arrays of the demo in the foreground."""
-    from keelmark.cli.processes import standins_command
+    from keelmark.cli.processes import prepare_folders, replace_by_service, standins_command
     from keelmark.config.state import load_state
 
     state = load_state()
     if state is None or state.demo_anchor is None:
         raise CommandError("There is no demo yet: run ./keel demo first.")
-    command = standins_command(state)
-    os.execv(command[0], command)  # noqa: S606  # no shell wanted
+    prepare_folders()
+    replace_by_service(standins_command(state))
 
 
 @app.command()
@@ -173,12 +178,14 @@ def import_(
     from keelmark.access.errors import RefusalError
     from keelmark.feeds.file_import import import_file
     from keelmark.feeds.models import Run
+    from keelmark.readings.partitions import keep_partitions
 
     def tell(run: Run) -> None:
         if err.is_terminal:
             err.print(f"  {100 * run.bytes_done // max(run.bytes_total, 1)} %", end="\r")
 
     call_command("migrate", verbosity=0)
+    keep_partitions(today=utc_today())
     try:
         with step(f"import of {file.name}"):
             run = import_file(file, is_strict=strict, tell=tell)
@@ -219,14 +226,14 @@ def trace(
     ensure_database()
     ready_django()
     from keelmark.cli.chain import print_chain
-    from keelmark.estate.selectors import known_things
+    from keelmark.estate.selectors import known_things, things_ever
     from keelmark.estate.trace import found_of
     from keelmark.estate.trace import trace as chain_of
 
     found = found_of(known_things(), name=name)
     if not found:
         raise CommandError(f"Nothing is known as “{name}”.")
-    chain = chain_of(found[0])
+    chain = chain_of(found[0], seen=things_ever())
     if as_json:
         json.dump(asdict(chain), sys.stdout)
         sys.stdout.write("\n")
@@ -239,21 +246,37 @@ def trace(
 @app.command()
 def forecast(
     file: Annotated[Path, typer.Argument(exists=True, dir_okay=False)],
+    *,
     as_json: Annotated[bool, typer.Option("--json")] = False,
     mark: Annotated[int, typer.Option(help="percent of capacity", **PERCENT_RANGE)] = 100,
     horizon: Annotated[int, typer.Option(help="days", min=1, max=3650)] = 730,
     path: Annotated[bool, typer.Option("--path", help="with the demand by day")] = False,
+    as_csv: Annotated[bool, typer.Option("--csv", help="a line a series")] = False,
 ) -> None:
-    """Forecast the series of a CSV: series,date,used_bytes,capacity_bytes."""
-    from keelmark.cli.forecast_file import forecast_file
+    """Forecast the series of a CSV, packed or not, or Parquet file.
 
-    results = forecast_file(file, mark_percent=mark, horizon_days=horizon, with_path=path)
-    if as_json:
-        json.dump(results, sys.stdout)
-        sys.stdout.write("\n")
-        return
+    Its columns are series, date, used_bytes and capacity_bytes.
+    """
+    from keelmark.cli.forecast_file import forecast_file
+    from keelmark.cli.forecast_told import write_csv, write_json
+
+    with Progress(console=err, transient=True) as progress:
+        bar = progress.add_task("", total=None)
+        results = forecast_file(
+            file, mark_percent=mark, horizon_days=horizon, with_path=path,
+            tell=lambda what, done, of: progress.update(
+                bar, description=what, completed=done, total=of
+            ),
+        )  # fmt: skip
+        if as_json:
+            write_json(results, to=sys.stdout)
+            return
+        if as_csv:
+            write_csv(results, to=sys.stdout)
+            return
+        every = list(results)
     table = Table("series", "as of", "a week", "early", "likely", "late", "", box=None)
-    for told in results:
+    for told in every:
         growth = told["growth_bytes_per_day"]
         dates = [told["exhaustion"][name] or "–" for name in ("early", "likely", "late")]
         week = "–" if growth is None else format_bytes(growth * 7)

@@ -3,11 +3,13 @@
 import subprocess
 import sys
 import time
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 
 import httpx
 
+from keelmark.access.clock import utc_today
 from keelmark.cli.console import CommandError, err, out, step
 from keelmark.cli.database import drop_database, ensure_database, free_port
 from keelmark.cli.django import ready_django
@@ -66,16 +68,25 @@ def demo(*, port: int | None, size: str, is_fresh: bool) -> None:
                 left.unlink()  # of another size, perhaps
     _choose_ports(state, port=port, n_ports=len(ARRAYS[size]) + N_OTHER_PORTS)
     ready_django()
+    from keelmark.feeds.services.jobs import held_back
+    from keelmark.feeds.services.schedule import REFRESH_TASK
+
     _migrate_and_people()
-    _history(state, size=size)
-    _records(state, size=size)
-    _standins(["hosts", "--size", size, "--anchor", str(state.demo_anchor), "--out",
-               str(hosts_folder())])  # fmt: skip
-    with step("web server, worker, stand-ins"):
-        start_processes(state, standins=True)
-        _wait_for_answer(f"http://127.0.0.1:{state.web_port}/api/v1/session")
-    _feeds(state, size=size)
-    _collections()
+    # Nothing is forecast of half an estate: it would be made anew at once.
+    with held_back(REFRESH_TASK):
+        _give_up_left_runs()
+        _begin_past(state)
+        start_processes(state, standins=True)  # they wake up while the past is brought in
+        _history(state, size=size)
+        _records(state, size=size)
+        _standins(["hosts", "--size", size, "--anchor", str(state.demo_anchor), "--out",
+                   str(hosts_folder())])  # fmt: skip
+        with step("web server, workers, stand-ins"):
+            _wait_for_answer(f"http://127.0.0.1:{state.web_port}/api/v1/session")
+        _feeds(state, size=size)
+        is_first = _collections()
+    if is_first:
+        _first_forecasts()
     out.print(f"\n  Keel Mark is at [bold]http://127.0.0.1:{state.web_port}/[/bold]")
     out.print(f"  Sign in as [bold]{PERSON}[/bold] with [bold]{PASSWORD}[/bold]")
     out.print(f"  (People are looked after by [bold]{ADMINISTRATOR}[/bold], same password.)")
@@ -119,36 +130,61 @@ def _migrate_and_people() -> None:
     from django.core.management import call_command
 
     from keelmark.access.models import Role
-    from keelmark.access.services import ensure_person
+    from keelmark.access.services.people import ensure_person
+    from keelmark.readings.partitions import keep_partitions
 
     with step("tables"):
         call_command("migrate", verbosity=0)
+        keep_partitions(today=utc_today())
     ensure_person(name=PERSON, password=PASSWORD, role=Role.PLANNER)
     ensure_person(name=ADMINISTRATOR, password=PASSWORD, role=Role.ADMINISTRATOR)
+
+
+def _give_up_left_runs() -> None:
+    """Have runs of processes that were stopped done anew."""
+    from keelmark.feeds.models import Run
+    from keelmark.feeds.services.schedule import LIVE, sweep_lost
+
+    now = datetime.now(UTC)
+    Run.objects.filter(feed__isnull=False, state__in=LIVE).update(beat_at=now - timedelta(hours=1))
+    sweep_lost(now=now)
+
+
+def _begin_past(state: State) -> None:
+    """Fix the day that all of the demo hangs on."""
+    state.demo_anchor = state.demo_anchor or utc_today().isoformat()
+    save_state(state)
 
 
 def _history(state: State, *, size: str) -> None:
     """Import the history up to yesterday; nothing to do if that is there already."""
     from keelmark.feeds.file_import import import_file
 
-    today = datetime.now(UTC).date()
-    anchor = date.fromisoformat(state.demo_anchor) if state.demo_anchor else today
+    today = utc_today()
+    anchor = date.fromisoformat(str(state.demo_anchor))
     folder = state_folder() / "demo"
     done = folder / f"history-{size}-{today.isoformat()}.imported"
-    if state.demo_anchor and done.exists():
+    if state.demo_size and done.exists():
         return
     folder.mkdir(parents=True, exist_ok=True)
     # Of disks, clusters and buckets no feed has told yet: their past waits until one does.
-    for what, is_strict in (("history", True), ("measures", False)):
-        path = folder / f"{what}-{size}-{today.isoformat()}.ndjson"
-        with step(f"{what} of 400 days"):
-            _standins([what, "--size", size, "--anchor", anchor.isoformat(), "--until",
-                       (today - timedelta(days=1)).isoformat(), "--out", str(path)])  # fmt: skip
-        with step(f"import of the {what}"):
-            run = import_file(path, is_strict=is_strict, tell=lambda _: None)
-        err.print(f"    {run.n_read} documents, {run.n_readings} readings")
-        path.unlink()
-    state.demo_anchor, state.demo_size = anchor.isoformat(), size
+    parts = {"history": True, "measures": False}  # whether each is to be taken strictly
+    paths = {what: folder / f"{what}-{size}-{today.isoformat()}.ndjson" for what in parts}
+    told = ["--size", size, "--anchor", anchor.isoformat(), "--until",
+            (today - timedelta(days=1)).isoformat()]  # fmt: skip
+    with ThreadPoolExecutor(len(parts)) as makers:  # one is imported while the other is made
+        made = {
+            what: makers.submit(_standins, [what, *told, "--out", str(path)])
+            for what, path in paths.items()
+        }
+        for what, is_strict in parts.items():
+            with step(f"{what} of 400 days"):
+                made[what].result()
+            with step(f"import of the {what}"):
+                run = import_file(paths[what], is_strict=is_strict, tell=lambda _: None)
+            err.print(f"    {run.n_read} documents, {run.n_readings} readings")
+            paths[what].unlink()
+    state.demo_size = size
     save_state(state)
     done.touch()
 
@@ -200,7 +236,12 @@ def _feeds(state: State, *, size: str) -> None:
         options={"folder": "records"},
         every_minutes=FEED_MINUTES,
     )
-    ensure_feed(name="change desk", protocol=Protocol.PUSH, addresses=[])
+    ensure_feed(
+        name="change desk",
+        protocol=Protocol.PUSH,
+        addresses=[],
+        options={"of_others": ["events"]},
+    )
     mapping, _ = Mapping.objects.update_or_create(
         name="project quotas",
         defaults={
@@ -263,7 +304,7 @@ def _records(state: State, *, size: str) -> None:
     (inbox_folder() / "quotas").mkdir(parents=True, exist_ok=True)
     folder = inbox_folder() / "records"
     folder.mkdir(parents=True, exist_ok=True)
-    path = folder / f"records-{datetime.now(UTC).date().isoformat()}.ndjson"
+    path = folder / f"records-{utc_today().isoformat()}.ndjson"
     if not path.exists():
         _standins(["records", "--size", size, "--anchor", str(state.demo_anchor),
                    "--out", str(path)])  # fmt: skip
@@ -278,29 +319,32 @@ def _standins(arguments: list[str]) -> None:
         raise CommandError(f"A stand-in's files could not be made: {done.stderr[-800:]}")
 
 
-def _collections() -> None:
+def _collections() -> bool:
     """Queue all feeds; only the first time is there nothing to show until they have ended."""
     from keelmark.estate.services.findings import look_for_findings
-    from keelmark.feeds.models import Feed, Run
-    from keelmark.feeds.services.schedule import LIVE, queue_due, sweep_lost
-    from keelmark.forecasts.services.pools import refresh
-    from keelmark.forecasts.services.reference import tell_median
-    from keelmark.readings.reckoning import reckon_promised
+    from keelmark.feeds.models import Feed
+    from keelmark.feeds.services.schedule import queue_due
 
     was_collected = Feed.objects.filter(last_good_at__isnull=False).exists()
-    now = datetime.now(UTC)
-    Run.objects.filter(feed__isnull=False, state__in=LIVE).update(beat_at=now - timedelta(hours=1))
-    sweep_lost(now=now)
     Feed.objects.update(next_due_at=None)
-    queue_due(now=now)
+    queue_due(now=datetime.now(UTC))
     if was_collected:
-        return
+        return False
     with step("first collection"):
         _wait_for_runs()
         _push_changes()
         _send_quotas()
         _wait_for_runs()
         look_for_findings(at=datetime.now(UTC))
+    return True
+
+
+def _first_forecasts() -> None:
+    """Make what the first page shows before it is shown."""
+    from keelmark.forecasts.berths.reference import tell_median
+    from keelmark.forecasts.making.pools import refresh
+    from keelmark.readings.reckoning import reckon_promised
+
     with step("forecasts"):
         reckon_promised(now=datetime.now(UTC))
         tell_median(now=datetime.now(UTC), is_due=True)
@@ -309,23 +353,25 @@ def _collections() -> None:
 
 
 def _forecast_all() -> None:
-    """Make every forecast anew: the first ones were made of what was there so far."""
+    """Make every forecast anew: the first ones were made of what was there so far.
+
+    Disks are most of them and come last; nobody waits for those.
+    """
     from keelmark.estate.models import Kind
-    from keelmark.forecasts.models import ForecastRun, Metric, RunState
-    from keelmark.forecasts.services.estate_record import tell_record
-    from keelmark.forecasts.services.runs import plan_forecasts
+    from keelmark.forecasts.making.record import tell_record
+    from keelmark.forecasts.making.runs import OPEN, plan_forecasts
+    from keelmark.forecasts.models import Metric
 
     tell_record(Kind.POOL, Metric.USED, now=datetime.now(UTC), is_due=True)
-
-    running = ForecastRun.objects.filter(state=RunState.RUNNING)
     until = time.monotonic() + FIRST_RUNS_SECONDS
     whole = None
-    while whole is None or running.exists():
+    while whole is None or whole.chunks.exclude(kind=Kind.DISK).filter(state__in=OPEN).exists():
         if time.monotonic() > until:
             err.print("some forecasts are still being made")
             break
         whole = whole or plan_forecasts(now=datetime.now(UTC), is_everything=True)
         time.sleep(0.2)
+    err.print("    disks are forecast meanwhile")
 
 
 def _wait_for_runs() -> None:

@@ -2,6 +2,7 @@
 
 import hashlib
 import os
+import shutil
 import signal
 import subprocess
 import sys
@@ -11,18 +12,18 @@ from pathlib import Path
 
 from keelmark.cli.console import CommandError
 from keelmark.cli.folders import hosts_folder
-from keelmark.config.state import PROJECT, State, state_folder
+from keelmark.config.state import PROJECT, State, as_service, give_to_service, state_folder
 
 MARK = "KEEL_STACK"  # in the environment of all that we start, so that we end only that
 WAIT_SECONDS = 15.0
 WEB_WORKERS = 2
+N_WORKERS = min(2, os.cpu_count() or 1)
 
 
 def start_processes(state: State, *, standins: bool) -> None:
     """Start web server and worker, and the stand-ins if wanted; end leftovers first."""
     stop_processes()
-    folder = state_folder() / "run"
-    folder.mkdir(parents=True, exist_ok=True)
+    folder = prepare_folders()
     programs = {
         "web": _web_command(state),
         "worker": [sys.executable, "-m", "keelmark.cli", "work"],
@@ -31,8 +32,8 @@ def start_processes(state: State, *, standins: bool) -> None:
         programs["standins"] = standins_command(state)
     _config_path().write_text(_config(programs, folder=folder), encoding="utf-8")
     done = subprocess.run(  # noqa: S603  # our own virtual environment's program
-        [_tool("supervisord"), "-c", str(_config_path())],
-        env={**os.environ, **_demo_reach(is_demo=standins), MARK: str(state_folder())},
+        as_service([_tool("supervisord"), "-c", str(_config_path())]),
+        env=service_environment(is_demo=standins),
         capture_output=True,
         text=True,
         cwd=PROJECT,
@@ -40,6 +41,50 @@ def start_processes(state: State, *, standins: bool) -> None:
     )
     if done.returncode != 0:
         raise CommandError(f"The processes do not start: {(done.stderr or done.stdout)[-800:]}")
+
+
+def run_in_foreground(state: State) -> None:
+    """Replace this process by web server and worker, until it is interrupted."""
+    stop_processes()
+    folder = prepare_folders()
+    programs = {
+        "web": _web_command(state),
+        "worker": [sys.executable, "-m", "keelmark.cli", "work"],
+    }
+    _config_path().write_text(_config(programs, folder=folder), encoding="utf-8")
+    replace_by_service([_tool("supervisord"), "--nodaemon", "-c", str(_config_path())])
+
+
+def replace_by_service(command: list[str]) -> None:
+    """Replace this process by a command of the service, as its user."""
+    told = as_service(command)
+    path = shutil.which(told[0]) or told[0]
+    os.chdir(PROJECT)
+    os.execve(path, told, service_environment(is_demo=False))  # noqa: S606  # no shell wanted
+
+
+def prepare_folders() -> Path:
+    """Make the folders that the processes write to, theirs; return that of their logs."""
+    for name in ("run", "inbox", "demo", "demo/hosts", "home"):
+        (state_folder() / name).mkdir(parents=True, exist_ok=True)
+    sheets = state_folder() / "sheets"
+    sheets.mkdir(mode=0o700, exist_ok=True)
+    written = [state_folder() / name for name in ("run", "inbox", "demo", "home")]
+    give_to_service(state_folder() / "state.json", sheets, *sheets.iterdir())
+    for folder in written:
+        give_to_service(folder, *folder.rglob("*"))
+    return state_folder() / "run"
+
+
+def service_environment(*, is_demo: bool) -> dict[str, str]:
+    """Return the environment of the processes, with a home that their user may enter."""
+    return {
+        **os.environ,
+        **_demo_reach(is_demo=is_demo),
+        MARK: str(state_folder()),
+        "KEEL_STATE": str(state_folder()),
+        "HOME": str(state_folder() / "home"),
+    }
 
 
 def _demo_reach(*, is_demo: bool) -> dict[str, str]:
@@ -80,6 +125,8 @@ def _web_command(state: State) -> list[str]:
         sys.executable, "-m", "uvicorn", "keelmark.config.asgi:application", "--host",
         "127.0.0.1", "--port", str(state.web_port), "--workers", str(WEB_WORKERS),
         "--log-level", "warning", "--no-server-header", "--lifespan", "off",
+        "--http", "keelmark.config.server:PatientProtocol", "--timeout-keep-alive", "30",
+        "--limit-concurrency", "400", "--no-proxy-headers", "--ws", "none",
     ]  # fmt: skip
 
 
@@ -111,6 +158,8 @@ def _config(programs: dict[str, list[str]], *, folder: Path) -> str:
             "killasgroup=true",
             "stopwaitsecs=8",
         ]
+        if name == "worker":
+            parts += [f"numprocs={N_WORKERS}", "process_name=worker-%(process_num)d"]
     return "\n".join(parts) + "\n"
 
 

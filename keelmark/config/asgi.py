@@ -12,6 +12,7 @@ from starlette.routing import BaseRoute, Mount
 from starlette.staticfiles import StaticFiles
 from starlette.types import ASGIApp, Scope
 
+from keelmark.config.guard import Guard
 from keelmark.config.state import PROJECT
 
 GZIP_FROM_BYTES = 1000
@@ -42,7 +43,7 @@ def _application() -> Starlette:
             Mount("/static", app=StaticFiles(directory=BUILD), middleware=files),
             *routes,
         ]
-    return Starlette(routes=routes)
+    return Starlette(routes=routes, middleware=[Middleware(Guard)])
 
 
 application = _application()

@@ -1,9 +1,11 @@
-"""Answers 503 as a problem while the database is away, so that pages can wait and try again."""
+"""Answers 503 as a problem while the database is away, or where a read costs too much."""
 
 from collections.abc import Callable
 
+from django.conf import settings
 from django.db import OperationalError
 from django.http import HttpRequest, HttpResponse, JsonResponse
+from psycopg.errors import LockNotAvailable, QueryCanceled
 
 RETRY_SECONDS = 2
 
@@ -20,17 +22,46 @@ class OutageMiddleware:
     def process_exception(self, request: HttpRequest, exc: Exception) -> HttpResponse | None:
         if not isinstance(exc, OperationalError):
             return None
+        if isinstance(exc.__cause__, QueryCanceled):
+            return costly_answer(request)
+        if isinstance(exc.__cause__, LockNotAvailable):
+            return _answer(
+                request,
+                kind="busy",
+                title="Busy",
+                detail="Somebody else writes this at the moment; try again.",
+            )
         return outage_answer(request)
+
+
+def costly_answer(request: HttpRequest) -> HttpResponse:
+    """Return what a read that was ended for its time is told."""
+    seconds = settings.STATEMENT_SECONDS
+    return _answer(
+        request,
+        kind="too-costly",
+        title="Too costly",
+        detail=f"This took more than {seconds} s and was ended. Narrow what is asked for.",
+    )
 
 
 def outage_answer(request: HttpRequest) -> HttpResponse:
     """Return the 503 with the time after which to try again."""
+    return _answer(
+        request,
+        kind="database-away",
+        title="Database away",
+        detail="The database does not answer. Nothing is lost; this page tries again.",
+    )
+
+
+def _answer(request: HttpRequest, *, kind: str, title: str, detail: str) -> HttpResponse:
     return JsonResponse(
         {
-            "type": "/problems/database-away",
-            "title": "Database away",
+            "type": f"/problems/{kind}",
+            "title": title,
             "status": 503,
-            "detail": "The database does not answer. Nothing is lost; this page tries again.",
+            "detail": detail,
             "instance": request.path,
         },
         status=503,

@@ -3,6 +3,7 @@
 import json
 import os
 import secrets
+import shutil
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
@@ -28,6 +29,29 @@ class State:
     standins_port: int | None = None
 
 
+SERVICE_USER = "keelmark"  # whom web, workers and stand-ins run as when root starts them
+
+
+def give_to_service(*paths: Path) -> None:
+    """Have the service's user own files and folders, where root works for it."""
+    if os.geteuid() != 0:
+        return
+    for path in paths:
+        if path.exists():
+            shutil.chown(path, user=SERVICE_USER, group=SERVICE_USER)
+
+
+def as_service(command: list[str]) -> list[str]:
+    """Return the command as the service's user runs it: root hands over, anybody else is it.
+
+    The command takes the place of the one that hands over, so that signals reach it.
+    """
+    if os.geteuid() != 0:
+        return command
+    user = ["--reuid", SERVICE_USER, "--regid", SERVICE_USER, "--init-groups"]
+    return ["setpriv", *user, "--", *command]
+
+
 def state_folder() -> Path:
     """Return the folder of the state, `.keel` in the project unless KEEL_STATE says otherwise."""
     return Path(os.environ.get("KEEL_STATE", PROJECT / ".keel"))
@@ -49,6 +73,7 @@ def save_state(state: State) -> None:
     beside = path.with_suffix(".new")
     beside.touch(mode=0o600)
     beside.write_text(json.dumps(asdict(state), indent=1), encoding="utf-8")
+    give_to_service(beside)
     beside.replace(path)
 
 

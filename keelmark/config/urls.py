@@ -18,17 +18,33 @@ def page(request: HttpRequest) -> HttpResponse | FileResponse:
 
 def unknown(request: HttpRequest) -> HttpResponse:
     """Tell in the API's own manner that there is no such address."""
+    told = "There is no such address in the API."
+    return _problem(request, status=404, kind="not-found", title="Not found", detail=told)
+
+
+def refused(request: HttpRequest, exception: Exception) -> HttpResponse:
+    """Tell in the same manner what was refused before anyone looked at it: a host that is none."""
+    told = "What the request says of itself is not how a request is written."
+    return _problem(request, status=400, kind="wrong-form", title="Wrong form", detail=told)
+
+
+def _problem(
+    request: HttpRequest, *, status: int, kind: str, title: str, detail: str
+) -> HttpResponse:
     return JsonResponse(
         {
-            "type": "/problems/not-found",
-            "title": "Not found",
-            "status": 404,
-            "detail": "There is no such address in the API.",
+            "type": f"/problems/{kind}",
+            "title": title,
+            "status": status,
+            "detail": detail,
             "instance": request.path,
         },
-        status=404,
+        status=status,
         content_type="application/problem+json",
     )
+
+
+handler400 = refused
 
 
 urlpatterns = [

@@ -4,25 +4,33 @@ from dataclasses import asdict
 from typing import Any
 
 from django.db.models import Count, Max, QuerySet
+from django.http import HttpResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import exceptions, mixins, serializers
-from rest_framework.pagination import CursorPagination
+from rest_framework.decorators import action
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 from rest_framework.viewsets import GenericViewSet
 
-from keelmark.access.api import Problem, actor_of
+from keelmark.access.api.base import Problem, actor_of
+from keelmark.access.paging import CursorPages
 from keelmark.access.rights import Right
 from keelmark.estate import selectors
+from keelmark.estate.export import csv_download
 from keelmark.estate.models import Entity, Finding, FindingKind, Kind
+from keelmark.estate.sift import parse_sift
 from keelmark.estate.trace import find_named, trace
 
 Record = Any  # Any: what a read serializer tells of
 WHY: dict[FindingKind, str] = {
     FindingKind.LOOSE_END: (
         "What lies behind this end is not counted, and nobody can say on which drives it is."
+    ),
+    FindingKind.NO_POOL: (
+        "Its array tells of no pool it comes from, nor enough of its drives to work one out: what "
+        "is left for it and when it ends cannot be told."
     ),
     FindingKind.CONFLICT: (
         "Two sources cannot both be right; the figures follow the one that is believed first."
@@ -75,9 +83,23 @@ class FindingRead(serializers.ModelSerializer[Finding]):
         return pools.get(finding.entity_id)
 
 
-class FindingPages(CursorPagination):
+class FindingPages(CursorPages):
     page_size = 200
     ordering = ("kind", "entity__name", "pk")
+
+
+class FindingsWanted(serializers.Serializer[Record]):
+    kind = serializers.ChoiceField(choices=FindingKind.choices, required=False)
+    text = serializers.CharField(max_length=200, required=False, allow_blank=True)
+    scope = serializers.CharField(required=False, allow_blank=True, trim_whitespace=False)
+
+
+class FindingCountRead(serializers.Serializer[Record]):
+    kind = serializers.ChoiceField(choices=FindingKind.choices)
+    n = serializers.IntegerField()
+
+
+FINDING_COLUMNS = ("finding", "kind", "name", "uid", "site", "detail", "found_at")
 
 
 class FindingViewSet(mixins.ListModelMixin, GenericViewSet[Finding]):
@@ -86,15 +108,56 @@ class FindingViewSet(mixins.ListModelMixin, GenericViewSet[Finding]):
     queryset = Finding.objects.none()
     serializer_class = FindingRead
     pagination_class = FindingPages
-    rights = {"list": Right.READ}
+    rights = {"list": Right.READ, "counts": Right.READ, "export": Right.READ}
 
     def get_queryset(self) -> QuerySet[Finding]:
-        return selectors.findings_for(actor_of(self.request))
+        found = self._of_all_kinds()
+        kind = self.request.query_params.get("kind")
+        return found.filter(kind=kind) if kind else found
 
+    def _of_all_kinds(self) -> QuerySet[Finding]:
+        form = FindingsWanted(data=self.request.query_params)
+        form.is_valid(raise_exception=True)
+        wanted = form.validated_data
+        return selectors.findings_for(
+            actor_of(self.request),
+            terms=parse_sift(wanted.get("scope", "")),
+            text=wanted.get("text", ""),
+        )
+
+    @extend_schema(
+        parameters=[FindingsWanted], responses={200: FindingRead(many=True), 400: Problem}
+    )
     def list(self, request: Request, *args: Any, **kwargs: Any) -> Response:  # Any: DRF
         page = self.paginate_queryset(self.get_queryset()) or []
         context = {"pools": selectors.pools_of([finding.entity_id for finding in page])}
         return self.get_paginated_response(FindingRead(page, many=True, context=context).data)
+
+    @extend_schema(
+        parameters=[FindingsWanted],
+        responses={200: FindingCountRead(many=True), 400: Problem},
+        filters=False,
+    )
+    @action(detail=False, pagination_class=None)
+    def counts(self, request: Request) -> Response:
+        """How many there are of each kind in a scope and with a text, over all pages."""
+        counted = self._of_all_kinds().order_by("kind").values("kind").annotate(n=Count("pk"))
+        return Response(FindingCountRead(counted, many=True).data)
+
+    @extend_schema(
+        parameters=[FindingsWanted],
+        responses={(200, "text/csv"): OpenApiTypes.STR, 400: Problem},
+        filters=False,
+    )
+    @action(detail=False, pagination_class=None)
+    def export(self, request: Request) -> HttpResponse:
+        """All of them as they are listed, as CSV."""
+        rows = (
+            (f.kind, f.entity.kind, f.entity.name, f.entity.uid,
+             f.entity.site.name if f.entity.site else "", f.detail, f.found_at.isoformat())
+            for f in self.get_queryset()
+        )  # fmt: skip
+        return csv_download(FINDING_COLUMNS, rows, filename="findings.csv")
 
 
 class TenantViewSet(mixins.ListModelMixin, GenericViewSet[Entity]):
@@ -144,4 +207,5 @@ class TraceView(APIView):
         found = find_named(actor_of(request), name=name)
         if not found:
             raise exceptions.NotFound(f"Nothing is known as “{name}”.")
-        return Response(asdict(trace(found[0])))
+        seen = selectors.things_ever_for(actor_of(request))
+        return Response(asdict(trace(found[0], seen=seen)))

@@ -1,6 +1,7 @@
 """What the estate refuses."""
 
 from keelmark.access.errors import FieldFault, FormError, RefusalError
+from keelmark.estate.words import with_article
 
 
 class EstateError(RefusalError):
@@ -38,7 +39,8 @@ class OtherKindError(EstateError):
 
     def __init__(self, *, uid: str, is_kind: str, told_kind: str) -> None:
         self.uid, self.is_kind, self.told_kind = uid, is_kind, told_kind
-        super().__init__(f"{uid} is a {is_kind}, not a {told_kind}; give each its own uid.")
+        told = f"{with_article(is_kind)}, not {with_article(told_kind)}"
+        super().__init__(f"{uid} is {told}; give each its own uid.")
 
 
 class UnknownFactError(EstateError):

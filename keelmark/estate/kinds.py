@@ -22,6 +22,13 @@ LINKS: dict[str, type[Link]] = {
 }
 
 
+# What must lie in one of several, whichever is told first, and is not known without it.
+HOMES: dict[Kind, tuple[str, ...]] = {
+    Kind.POOL: ("array_uid", "cluster_uid"),
+    Kind.VOLUME: ("pool_uid", "array_uid"),
+}
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Reference:
     """A document's field that points at one other thing."""

@@ -43,11 +43,11 @@ OF_ATTRIBUTE: dict[str, tuple[Protocol, ...]] = {
     "site": OWNERS,
     "cluster_uid": OWNERS,
     "on_array_bytes": STORAGE,
-    "exclusive_bytes": STORAGE,
+    "unshared_bytes": STORAGE,
 }
 # What two sources cannot both be right about, whenever they read it.
 MUST_AGREE: dict[Kind, tuple[str, ...]] = {
-    Kind.VOLUME: ("pool_uid", "size_bytes"),
+    Kind.VOLUME: ("pool_uid", "array_uid", "size_bytes"),
     Kind.POOL: ("array_uid", "cluster_uid"),
     Kind.DRIVE: ("array_uid", "host_uid", "capacity_bytes"),
     Kind.DATASTORE: ("kind", "nfs_path"),

@@ -1,21 +1,27 @@
 """Reads of the inventory."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
+from functools import reduce
+from operator import or_
 
 from django.contrib.auth.models import User
-from django.db.models import F, IntegerField, Q, QuerySet, Value
+from django.db.models import F, Q, QuerySet
 from django.db.models.functions import Coalesce
 
 from keelmark.access.selectors import sees_all, tenant_ids_of
-from keelmark.core.ledger import DEFAULT_MARKS, Ledger, Marks, marks_in_order
+from keelmark.core.ledger import Ledger
+from keelmark.estate.marks import levels_of_pool, nearest_marks
 from keelmark.estate.models import Entity, Finding, Kind, Pool, ServiceClass, Volume
-from keelmark.estate.sift import Term
+from keelmark.estate.sift import Term, words_match
 
 _SIFT_FIELDS = {
     "site": "entity__site__name",
     "array": "home__name",
     "class": "service_class__name",
 }
+
+
+_NAMES = ("entity__name", "home__name", "entity__site__name")
 
 
 def pools_for(actor: User, *, terms: list[Term] | None = None) -> QuerySet[Pool]:
@@ -26,10 +32,15 @@ def pools_for(actor: User, *, terms: list[Term] | None = None) -> QuerySet[Pool]
 
 def entities_for(actor: User) -> QuerySet[Entity]:
     """Return the things this person may see: all, or what is of their own tenants."""
+    return things_ever_for(actor).filter(retired_at=None)
+
+
+def things_ever_for(actor: User) -> QuerySet[Entity]:
+    """Return the things this person may see, those that are gone too: for chains and history."""
     if sees_all(actor):
-        return Entity.objects.filter(retired_at=None)
+        return Entity.objects.all()
     own = tenant_ids_of(actor)
-    return Entity.objects.filter(retired_at=None).filter(Q(tenant__in=own) | Q(pk__in=own))
+    return Entity.objects.filter(Q(tenant__in=own) | Q(pk__in=own))
 
 
 def tenants_for(actor: User) -> QuerySet[Entity]:
@@ -42,29 +53,48 @@ def known_things() -> QuerySet[Entity]:
     return Entity.objects.filter(retired_at=None)
 
 
-def findings_for(actor: User) -> QuerySet[Finding]:
-    """Return the open findings this person may see, with their things."""
+def things_ever() -> QuerySet[Entity]:
+    """Return all things, those that are gone too, for the same."""
+    return Entity.objects.all()
+
+
+def findings_for(actor: User, *, terms: Sequence[Term] = (), text: str = "") -> QuerySet[Finding]:
+    """Return the open findings this person may see in a scope, with their things.
+
+    Of a scope's words sites, arrays and classes bear on them; a finding has no attention.
+    """
+    found = Finding.objects.filter(ended_at=None, entity__in=entities_for(actor).values("pk"))
+    for key, paths in _FINDING_PATHS.items():
+        for is_excluding in (False, True):
+            wanted = [t.text for t in terms if t.key == key and t.is_excluding == is_excluding]
+            if wanted:
+                held = reduce(or_, (Q(**{f"{path}__in": wanted}) for path in paths))
+                found = found.filter(~held if is_excluding else held)
+    found = found.filter(words_match(list(terms), fields=_FINDING_WORDS))
+    if text:
+        found = found.filter(reduce(or_, (Q(**{f"{p}__icontains": text}) for p in _FINDING_WORDS)))
     return (
-        Finding.objects.filter(ended_at=None, entity__in=entities_for(actor).values("pk"))
-        .select_related("entity__site")
+        found.select_related("entity__site")
         .prefetch_related("others")
         .order_by("kind", "entity__name", "pk")
     )
 
 
+_FINDING_PATHS = {
+    "site": ("entity__site__name",),
+    "array": (
+        "entity__name", "entity__as_pool__home__name", "entity__as_volume__pool__home__name",
+    ),
+    "class": (
+        "entity__as_pool__service_class__name", "entity__as_volume__pool__service_class__name",
+    ),
+}  # fmt: skip
+_FINDING_WORDS = ("entity__name", "detail", "entity__site__name")
+
+
 def with_marks(pools: QuerySet[Pool]) -> QuerySet[Pool]:
-    """Annotate the marks that hold: own, else class's, else site's, else the default."""
-    resolved = {
-        f"marks_{name}": Coalesce(
-            F(f"entity__{name}"),
-            F(f"service_class__{name}"),
-            F(f"entity__site__{name}"),
-            Value(default),
-            output_field=IntegerField(),
-        )
-        for name, default in DEFAULT_MARKS.items()
-    }
-    return pools.select_related("entity__site", "service_class", "home").annotate(**resolved)
+    """Read pools with whoever may hold their marks, and with their homes."""
+    return pools.select_related("entity__site", "service_class", "home")
 
 
 def sifted(pools: QuerySet[Pool], *, terms: list[Term]) -> QuerySet[Pool]:
@@ -76,38 +106,28 @@ def sifted(pools: QuerySet[Pool], *, terms: list[Term]) -> QuerySet[Pool]:
             pools = pools.filter(**{f"{field}__in": wanted})
         if unwanted:
             pools = pools.exclude(**{f"{field}__in": unwanted})
-    for term in terms:
-        if term.key is None:
-            pools = _named_like(pools, term=term)
-    return pools
+    return pools.filter(words_match(terms, fields=_NAMES))
 
 
-def _named_like(pools: QuerySet[Pool], *, term: Term) -> QuerySet[Pool]:
-    matches = (
-        pools.filter(entity__name__icontains=term.text)
-        | pools.filter(home__name__icontains=term.text)
-        | pools.filter(entity__site__name__icontains=term.text)
-    )
-    return pools.exclude(pk__in=matches.values("pk")) if term.is_excluding else matches
+UNTOLD = -1  # what is not told stands below all that is
 
 
 def volumes_of(pool_id: int) -> QuerySet[Volume]:
-    """Return the volumes of a pool that was found for its reader, largest written first."""
+    """Return the volumes of a pool that was found for its reader, with what they are ordered by."""
     return (
         Volume.objects.filter(pool_id=pool_id, entity__retired_at=None)
         .select_related("entity")
-        .order_by(F("written_bytes").desc(nulls_last=True), "pk")
+        .annotate(
+            name=F("entity__name"),
+            size=F("size_bytes"),
+            written=Coalesce("written_bytes", UNTOLD),
+        )
     )
 
 
 def service_classes() -> QuerySet[ServiceClass]:
     """Return the classes on offer."""
     return ServiceClass.objects.all()
-
-
-def marks_of(pool: Pool) -> Marks:
-    """Return the marks of a pool read through :func:`with_marks`."""
-    return marks_in_order(**{name: getattr(pool, f"marks_{name}") for name in DEFAULT_MARKS})
 
 
 def homes_of(ids: Iterable[int]) -> dict[int, str]:
@@ -128,7 +148,7 @@ def ledger_of(pool: Pool) -> Ledger:
         provisioned_bytes=pool.provisioned_bytes,
         reserved_bytes=pool.thick_unwritten_bytes,
         logical_written_bytes=pool.logical_written_bytes,
-        marks=marks_of(pool),
+        marks=nearest_marks(pool.entity, levels=levels_of_pool(pool)),
     )
 
 
@@ -136,4 +156,5 @@ def pools_of(entity_ids: Iterable[int]) -> dict[int, int]:
     """Return by thing the pool whose page shows it: itself, or the one it is cut from."""
     ids = list(entity_ids)
     found = {pk: pk for pk in Pool.objects.filter(pk__in=ids).values_list("pk", flat=True)}
-    return found | dict(Volume.objects.filter(pk__in=ids).values_list("pk", "pool_id"))
+    cut = Volume.objects.filter(pk__in=ids, pool__isnull=False)
+    return found | dict(cut.values_list("pk", "pool_id"))

@@ -13,24 +13,32 @@ from drf_spectacular.utils import (
 )
 from rest_framework import mixins, serializers
 from rest_framework.decorators import action
-from rest_framework.pagination import CursorPagination
 from rest_framework.parsers import BaseParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.viewsets import GenericViewSet, ReadOnlyModelViewSet
 
-from keelmark.access.api import Problem, actor_of
+from keelmark.access.api.base import IF_MATCH, Problem, actor_of
 from keelmark.access.errors import FieldFault, FormError
-from keelmark.access.rights import Right
+from keelmark.access.paging import CursorPages
+from keelmark.access.rights import Right, require_confirmation
+from keelmark.access.services.allowances import Ration
+from keelmark.access.versions import version_of, versioned, wanted_version
 from keelmark.estate.models import Protocol
+from keelmark.estate.sift import parse_sift
 from keelmark.feeds import selectors
 from keelmark.feeds.models import Feed, Run, RunState
-from keelmark.feeds.services.feeds import add_feed, drop_feed, set_feed
+from keelmark.feeds.options import settable_options
+from keelmark.feeds.secrets import opened
+from keelmark.feeds.services.feeds import add_feed, drop_feed, set_feed, told_of
 from keelmark.feeds.services.pushing import take_push
 from keelmark.feeds.services.schedule import ask_collection
 
 Counts = serializers.DictField
 MAX_KEY = 200
+HARMLESS = {"is_paused", "every_minutes", "allowed_age_hours", "timeout_seconds"}
+COLLECTIONS = Ration(n_at_once=30, every_seconds=4)
+PUSHES = Ration(n_at_once=200, every_seconds=0.5)
 
 
 class ExampleRead(serializers.Serializer[Run]):
@@ -71,6 +79,7 @@ class FeedRead(serializers.ModelSerializer[Feed]):
     live_run = serializers.SerializerMethodField()
     covers = serializers.SerializerMethodField()
     n_waiting = serializers.SerializerMethodField()
+    version = serializers.SerializerMethodField(help_text="for If-Match")
 
     class Meta:
         model = Feed
@@ -79,7 +88,7 @@ class FeedRead(serializers.ModelSerializer[Feed]):
             "options", "every_minutes", "allowed_age_hours", "timeout_seconds", "is_paused",
             "n_failures", "state", "last_good_at", "next_due_at", "last_problem",
             "last_warnings", "live_run",
-            "covers", "n_waiting",
+            "covers", "n_waiting", "version",
         )  # fmt: skip
         read_only_fields = fields
 
@@ -89,11 +98,15 @@ class FeedRead(serializers.ModelSerializer[Feed]):
 
     @extend_schema_field({"type": "object", "additionalProperties": True})
     def get_options(self, feed: Feed) -> dict[str, object]:
-        return {name: told for name, told in feed.options.items() if name != "bookmark"}
+        return settable_options(feed.options)
 
     @extend_schema_field(bool)
     def get_has_password(self, feed: Feed) -> bool:
-        return bool(feed.user)
+        return bool(opened(feed.password_encrypted))
+
+    @extend_schema_field(str)
+    def get_version(self, feed: Feed) -> str:
+        return version_of(told_of(feed))
 
     @extend_schema_field({"type": "array", "items": {"type": "string"}})
     def get_last_warnings(self, feed: Feed) -> list[str]:
@@ -137,7 +150,7 @@ class FeedWrite(FeedChange):
     protocol = serializers.ChoiceField(choices=Protocol.choices)
 
 
-class RunPages(CursorPagination):
+class RunPages(CursorPages):
     page_size = 50
     ordering = ("-asked_at", "-pk")
 
@@ -178,9 +191,20 @@ class FeedViewSet(mixins.ListModelMixin, mixins.RetrieveModelMixin, GenericViewS
         "trial": Right.MANAGE_FEEDS,
         "documents": Right.PUSH,
     }
+    rations = {"collect": COLLECTIONS, "trial": COLLECTIONS, "documents": PUSHES}
 
     def get_queryset(self) -> QuerySet[Feed]:
         return selectors.feeds_for(actor_of(self.request))
+
+    @extend_schema(
+        parameters=[OpenApiParameter("scope", OpenApiTypes.STR)],
+        responses={200: FeedRead(many=True), 400: Problem},
+    )
+    def list(self, request: Request, *args: Any, **kwargs: Any) -> Response:  # Any: DRF
+        """The feeds of a scope: those that tell of a pool in it, or are called so."""
+        terms = parse_sift(request.query_params.get("scope", ""))
+        feeds = selectors.in_scope(actor_of(request), terms=terms)
+        return Response(FeedRead(feeds, many=True, context=self.get_serializer_context()).data)
 
     def get_serializer_context(self) -> dict[str, Any]:  # Any: DRF's own
         feeds = list(self.get_queryset())
@@ -193,11 +217,18 @@ class FeedViewSet(mixins.ListModelMixin, mixins.RetrieveModelMixin, GenericViewS
 
     def _told(self, feed_id: int) -> Response:
         feed = self.get_queryset().get(pk=feed_id)
-        return Response(FeedRead(feed, context=self.get_serializer_context()).data)
+        told = FeedRead(feed, context=self.get_serializer_context()).data
+        return versioned(Response(told), facts=told_of(feed))
 
-    @extend_schema(request=FeedWrite, responses={201: FeedRead, 400: Problem, 422: Problem})
+    def retrieve(self, request: Request, *args: Any, **kwargs: Any) -> Response:  # Any: DRF
+        return self._told(self.get_object().pk)
+
+    @extend_schema(
+        request=FeedWrite, responses={201: FeedRead, 400: Problem, 403: Problem, 422: Problem}
+    )
     def create(self, request: Request) -> Response:
-        """Add a feed; try it with a trial before it counts."""
+        """Add a feed; try it with a trial before it counts. Wants the password again."""
+        require_confirmation(request)
         form = FeedWrite(data=request.data)
         form.is_valid(raise_exception=True)
         facts = dict(form.validated_data)
@@ -213,19 +244,45 @@ class FeedViewSet(mixins.ListModelMixin, mixins.RetrieveModelMixin, GenericViewS
         return response
 
     @extend_schema(
-        request=FeedChange, responses={200: FeedRead, 400: Problem, 404: Problem, 422: Problem}
-    )
+        parameters=[IF_MATCH],
+        request=FeedChange,
+        responses={
+            200: FeedRead, 400: Problem, 403: Problem, 404: Problem, 412: Problem, 422: Problem,
+            428: Problem,
+        },
+    )  # fmt: skip
     def partial_update(self, request: Request, *args: Any, **kwargs: Any) -> Response:  # Any: DRF
+        """Change what is given. Where it goes and its secret want one's own password again.
+
+        With another address or authority the kept secret is dropped, unless it is given again.
+        """
         form = FeedChange(data=request.data)
         form.is_valid(raise_exception=True)
+        if form.validated_data.keys() - HARMLESS:
+            require_confirmation(request)
         feed = self.get_object()
-        set_feed(actor=actor_of(request), feed_id=feed.pk, **form.validated_data)
+        set_feed(
+            actor=actor_of(request),
+            feed_id=feed.pk,
+            seen_version=wanted_version(request),
+            **form.validated_data,
+        )
         return self._told(feed.pk)
 
-    @extend_schema(responses={204: None, 404: Problem, 409: Problem})
+    @extend_schema(
+        parameters=[IF_MATCH],
+        responses={
+            204: None, 403: Problem, 404: Problem, 409: Problem, 412: Problem, 428: Problem,
+        },
+    )  # fmt: skip
     def destroy(self, request: Request, *args: Any, **kwargs: Any) -> Response:  # Any: DRF
         """Drop a feed; what it told stays as history and is retired where nobody else tells it."""
-        drop_feed(actor=actor_of(request), feed_id=self.get_object().pk)
+        require_confirmation(request)
+        drop_feed(
+            actor=actor_of(request),
+            feed_id=self.get_object().pk,
+            seen_version=wanted_version(request),
+        )
         return Response(status=204)
 
     @extend_schema(request=None, responses={202: RunRead, 404: Problem, 409: Problem})

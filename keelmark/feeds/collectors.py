@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from keelmark.estate.models import Protocol
+from keelmark.feeds.addresses import FORMS, cleaned
 from keelmark.feeds.errors import NoCollectorError
 from keelmark.feeds.far_end import Collection, FarEnd, Progress, check_address
 
@@ -18,9 +19,13 @@ def collect(
         from keelmark.feeds.push import collect_body
 
         return collect_body(body)
-    for address in far_end.addresses:
+    if protocol not in FORMS:
+        raise NoCollectorError(protocol=protocol)
+    addresses = tuple(cleaned(protocol, address) for address in far_end.addresses)
+    for address in addresses:
         check_address(address)
-    return collector_of(protocol)(replace(far_end, is_guarded=True), progress)
+    guarded = replace(far_end, addresses=addresses, is_guarded=True)
+    return collector_of(protocol)(guarded, progress)
 
 
 def collector_of(protocol: Protocol) -> Collector:

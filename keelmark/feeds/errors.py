@@ -35,6 +35,14 @@ class BusyError(CollectError):
         super().__init__(f"{url} answered {status} at each of {n_tries} tries.")
 
 
+class RunLostError(CollectError):
+    """A run was given to another worker, since this one had been silent too long."""
+
+    def __init__(self, *, source: str) -> None:
+        self.source = source
+        super().__init__(f"{source} is in the hands of another worker by now.")
+
+
 class AnswerError(CollectError):
     """The array's answer cannot be used."""
 

@@ -1,8 +1,10 @@
 """Reads an estate file line by line: what is good, and what is wrong with the rest."""
 
 import hashlib
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass
+from datetime import UTC, datetime
 from pathlib import Path
 
 import msgspec
@@ -17,23 +19,24 @@ from keelmark.estate.documents import (
     Header,
     MeasuresDocument,
     PerformanceDocument,
-    PoolDocument,
     ProtectionDocument,
     ReadingsDocument,
     Thing,
-    decoder,
+    from_line,
 )
-from keelmark.estate.kinds import references_of
+from keelmark.estate.kinds import HOMES, references_of, spec_of
 from keelmark.feeds.errors import EstateFileError
+from keelmark.feeds.window import out_of_window
 
 DIGEST_CHUNK_BYTES = 1 << 20
 DAILY_COLUMNS = (
-    "provisioned_bytes", "capacity_bytes", "guest_written_bytes", "exclusive_bytes",
+    "provisioned_bytes", "capacity_bytes", "inside_bytes", "unshared_bytes",
 )  # fmt: skip
 STEP_COLUMNS = (
     "write_iops", "read_bytes_per_second", "write_bytes_per_second", "latency_ms",
     "array_latency_ms", "network_latency_ms", "queue_latency_ms", "qos_latency_ms",
 )  # fmt: skip
+_NUL_ESCAPE = re.compile(rb"(?<!\\)(?:\\\\)*\\u0000")
 MAX_LINE_BYTES = 16 << 20  # forty thousand days of three columns fit
 
 
@@ -63,7 +66,7 @@ def check_header(path: Path) -> Header:
     if not first.strip():
         raise EstateFileError(file=path.name, why="it is empty")
     try:
-        header = decoder.decode(first)
+        header = from_line(first)
     except msgspec.MsgspecError as exc:
         raise EstateFileError(file=path.name, why=f"line 1 is no header: {exc}") from exc
     if not isinstance(header, Header):
@@ -95,12 +98,16 @@ def read_line(raw: bytes, *, number: int) -> tuple[AnyDocument | None, str]:
     """Return (document, "") or (None, what is wrong); both empty for an empty line."""
     if not raw.strip():
         return None, ""
+    if b"\x00" in raw or _NUL_ESCAPE.search(raw):
+        return None, f"line {number}: it holds a NUL, which no text may hold"
     try:
-        document = decoder.decode(raw)
+        document = from_line(raw)
     except msgspec.ValidationError as exc:
         return None, f"line {number}: {exc}"
     except (msgspec.DecodeError, UnicodeDecodeError) as exc:
         return None, f"line {number}: not JSON: {exc}"
+    except RecursionError:
+        return None, f"line {number}: it is nested too deep"
     return _checked(document, number=number)
 
 
@@ -111,11 +118,20 @@ def _checked(document: AnyDocument, *, number: int) -> tuple[AnyDocument | None,
         fault = _ragged(document, first="used_bytes", rest=DAILY_COLUMNS, unit="days")
     elif isinstance(document, PerformanceDocument):
         fault = _ragged(document, first="read_iops", rest=STEP_COLUMNS, unit="steps")
-    elif isinstance(document, PoolDocument) and not (document.array_uid or document.cluster_uid):
-        fault = "a pool needs array_uid or cluster_uid"
+    elif isinstance(document, Thing):
+        fault = _homeless(document)
+    fault = fault or out_of_window(document, now=datetime.now(UTC))
     if fault:
         return None, f"line {number}: {fault}"
     return document, ""
+
+
+def _homeless(document: Thing) -> str:
+    kind = spec_of(document).kind
+    homes = HOMES.get(kind, ())
+    if not homes or any(getattr(document, name) for name in homes):
+        return ""
+    return f"a {kind} needs {' or '.join(homes)}"
 
 
 def _ragged(document: Document, *, first: str, rest: tuple[str, ...], unit: str) -> str:
@@ -132,9 +148,8 @@ def parents_of(document: Document) -> set[str]:
     match document:
         case Thing():
             needed = {uid for ref, uid in references_of(document) if ref.is_required}
-            if isinstance(document, PoolDocument):
-                needed |= {u for u in (document.array_uid, document.cluster_uid) if u}
-            return needed
+            homes = [getattr(document, name) for name in HOMES.get(spec_of(document).kind, ())]
+            return needed | {uid for uid in homes if uid}
         case EventDocument() | ProtectionDocument():
             return {document.of_uid}
         case (

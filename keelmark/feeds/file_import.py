@@ -6,7 +6,7 @@ from pathlib import Path
 
 from django.db import transaction
 
-from keelmark.access.services import audit
+from keelmark.access.services.audit import audit
 from keelmark.estate.documents import AnyDocument, CompleteDocument, Thing
 from keelmark.estate.models import Alias, Protocol, Source
 from keelmark.estate.services.delivery import complete, ensure_source, open_delivery
@@ -19,7 +19,8 @@ from keelmark.feeds.estate_file import (
     parents_of,
     uids_of,
 )
-from keelmark.feeds.importer import Imported, import_documents
+from keelmark.feeds.held import begin, keep
+from keelmark.feeds.importer import Imported, take_up_after, write_documents
 from keelmark.feeds.models import Feed, Run, RunState
 from keelmark.feeds.services.schedule import ask_joining, ask_refresh
 
@@ -50,14 +51,17 @@ def import_file(
     problems: list[str] = list(run.warnings)
     for batch in _batches(path, start_byte=run.bytes_done):
         _write_batch(batch, imported=imported, problems=problems, run=run)
+        take_up_after(imported)
         tell(run)
     if imported.n_waiting:
-        problems.append(f"{imported.n_waiting} lines wait for things that no feed has told of yet.")
+        problems.append(f"{imported.n_waiting} lines waited for things that no feed had told of.")
         run.warnings = problems[:MAX_PROBLEMS_KEPT]
-    if header.scope == "full":
-        _complete(path, imported=imported, problems=problems, run=run)
-    run.state, run.ended_at = RunState.DONE, datetime.now(UTC)
-    run.save(update_fields=["state", "ended_at", "n_retired", "examples", "warnings"])
+    with transaction.atomic():
+        if header.scope == "full":
+            _complete(path, imported=imported, problems=problems, run=run)
+        run.state, run.ended_at = RunState.DONE, datetime.now(UTC)
+        run.n_readings = imported.n_readings  # with what was taken up after the last batch
+        keep(run, "state", "ended_at", "n_readings", "n_retired", "examples", "warnings")
     ask_refresh()
     ask_joining()
     return run
@@ -99,7 +103,7 @@ def _run_for(path: Path, *, feed: Feed | None) -> Run:
         file_digest=digest, state__in=[RunState.RUNNING, RunState.INTERRUPTED]
     ).first()
     if broken_off is not None:
-        broken_off.state = RunState.RUNNING
+        begin(broken_off)
         return broken_off
     now = datetime.now(UTC)
     run = Run.objects.create(
@@ -156,9 +160,8 @@ def _batches(path: Path, *, start_byte: int) -> Iterator[list[Line]]:
 def _write_batch(batch: list[Line], *, imported: Imported, problems: list[str], run: Run) -> None:
     """Write a batch and how far the file is done in one transaction: never half of either."""
     good = _good_documents(batch, problems=problems)
-    import_documents(good, into=imported)
+    write_documents(good, into=imported)
     run.bytes_done = batch[-1].end_byte
-    run.beat_at = datetime.now(UTC)
     run.n_read = imported.n_documents
     run.n_readings = imported.n_readings
     run.n_new = imported.difference.n_new
@@ -169,7 +172,8 @@ def _write_batch(batch: list[Line], *, imported: Imported, problems: list[str], 
     run.warnings = problems[:MAX_PROBLEMS_KEPT]
     if len(problems) > MAX_PROBLEMS_KEPT:
         run.warnings[-1] = f"… and {len(problems) - MAX_PROBLEMS_KEPT + 1} more bad lines"
-    run.save()
+    keep(run, "bytes_done", "n_read", "n_readings", "n_new", "n_changed", "n_grown", "n_retired",
+         "examples", "warnings")  # fmt: skip
 
 
 def _good_documents(batch: list[Line], *, problems: list[str]) -> list[AnyDocument]:

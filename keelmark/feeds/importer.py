@@ -4,10 +4,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
+import structlog
 from django.db import transaction
 
 from keelmark.estate.documents import (
     AboutDocument,
+    AnyDocument,
     CompleteDocument,
     CountersDocument,
     Document,
@@ -19,7 +21,7 @@ from keelmark.estate.documents import (
     Thing,
 )
 from keelmark.estate.errors import UnknownParentError
-from keelmark.estate.models import Alias, Protocol
+from keelmark.estate.models import Alias, Protocol, Source
 from keelmark.estate.services.delivery import (
     Delivery,
     Difference,
@@ -30,7 +32,10 @@ from keelmark.estate.services.delivery import (
     record_history,
 )
 from keelmark.estate.services.identities import Met
-from keelmark.feeds.waiting import set_aside, take_up
+from keelmark.feeds.bounds import out_of_bounds
+from keelmark.feeds.models import Feed
+from keelmark.feeds.waiting import Freed, overlooked, set_aside, take_up
+from keelmark.feeds.window import at_arrival
 from keelmark.readings.counters import take_counters
 from keelmark.readings.measures import measures_carried, rows_of_measures, write_measures
 from keelmark.readings.rows import (
@@ -41,6 +46,7 @@ from keelmark.readings.rows import (
 )
 from keelmark.readings.services import note_past, write_daily, write_steps
 
+log = structlog.get_logger()
 BY_HAND = "by hand"
 
 
@@ -55,27 +61,101 @@ class Imported:
     n_readings: int = 0
     n_daily: int = 0  # of them, those that forecasts are made of
     n_waiting: int = 0
+    freeing: set[str] = field(default_factory=set)  # uids that are new, and may be waited for
 
 
 @transaction.atomic
 def import_documents(documents: Sequence[Document], *, into: Imported) -> None:
+    """Write the documents and what waited for their things, all or none."""
+    write_documents(documents, into=into)
+    take_up_freed(into)
+
+
+@transaction.atomic
+def write_documents(documents: Sequence[Document], *, into: Imported) -> None:
     """Write the documents, all or none, and add to the account of what was done.
 
     Inventory comes before the readings of the same thing. Running it again changes nothing.
     """
     if into.delivery is None:
         into.delivery = open_delivery(ensure_source(name=BY_HAND, protocol=Protocol.FILE))
-    ready = documents
+    ready: Sequence[Document] = at_arrival(documents, now=datetime.now(UTC))
     if into.may_wait:
-        ready, n_waiting = set_aside(documents, source=into.delivery.source)
+        ready, n_waiting = set_aside(ready, source=into.delivery.source)
         into.n_waiting += n_waiting
-    new_uids = _write(ready, into=into, delivery=into.delivery)
+    into.freeing |= _write(ready, into=into, delivery=into.delivery)
     into.n_documents += len(documents)
-    while new_uids and (freed := take_up(new_uids)):
-        new_uids = set()
-        for source, lines in freed:
-            delivery = into.delivery if source == into.delivery.source else open_delivery(source)
-            new_uids |= _write(lines, into=into, delivery=delivery)
+
+
+@transaction.atomic
+def take_up_freed(into: Imported) -> None:
+    """Write what waited for the things that are new."""
+    uids, into.freeing = into.freeing, set()
+    _take_up(uids, into=into)
+
+
+def take_up_after(into: Imported) -> None:
+    """Write what waited for the things of a delivery that is written, in a transaction of its own.
+
+    Deliveries take turns, and the past that waited for a cluster's disks may take longer than the
+    cluster. Whatever goes wrong here undoes nothing of the delivery: the sweep takes it up.
+    """
+    try:
+        take_up_freed(into)
+    except Exception:
+        log.exception("taken_up_later")
+
+
+@transaction.atomic
+def take_up_overlooked() -> Imported:
+    """Write what still waits for things that are known; return the account of it.
+
+    Of two deliveries under way at once, one may bring the thing before it sees what the other
+    sets aside, and the other look for it before it is there. Neither then takes it up.
+    """
+    into = Imported()
+    _take_up(overlooked(), into=into)
+    return into
+
+
+def _take_up(uids: set[str], *, into: Imported) -> None:
+    while uids and (freed := take_up(uids)):
+        uids = set()
+        for waited in freed:
+            uids |= _written_or_left(waited, into=into)
+
+
+def _written_or_left(waited: Freed, *, into: Imported) -> set[str]:
+    """Write what waited; a line that is refused now waits on by itself and holds back nobody."""
+    try:
+        with transaction.atomic():
+            waited.forget()
+            return _write_freed(waited, into=into)
+    except Exception as exc:
+        if len(waited.row_ids) > 1:
+            uids = [_written_or_left(one, into=into) for one in waited.one_by_one()]
+            return set().union(*uids)
+        log.warning("waiting_refused", source=waited.source.name, row=waited.row_ids, why=str(exc))
+        return set()
+
+
+def _write_freed(waited: Freed, *, into: Imported) -> set[str]:
+    documents = _within_bounds(waited.documents, source=waited.source)
+    is_same = into.delivery is not None and into.delivery.source == waited.source
+    delivery = into.delivery if is_same and into.delivery else open_delivery(waited.source)
+    return _write(documents, into=into, delivery=delivery)
+
+
+def _within_bounds(documents: Sequence[AnyDocument], *, source: Source) -> list[AnyDocument]:
+    """Return what waited and its feed may tell: others may have brought the thing since."""
+    feed = Feed.objects.filter(source=source, protocol=Protocol.PUSH).first()
+    if feed is None:
+        return list(documents)
+    return [
+        document
+        for document in documents
+        if not out_of_bounds([(0, document)], source=source, options=feed.options)
+    ]
 
 
 def _write(documents: Sequence[Document], *, into: Imported, delivery: Delivery) -> set[str]:

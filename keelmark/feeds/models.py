@@ -40,6 +40,11 @@ class Feed(models.Model):
     def __str__(self) -> str:
         return self.name
 
+    @property
+    def is_by_hand(self) -> bool:
+        """Whether people send what it tells: tables, but of no folder that is watched."""
+        return self.protocol == Protocol.TABLE and "folder" not in self.options
+
 
 class Run(models.Model):
     """One collection, or one import of an estate file (then without a feed)."""
@@ -131,6 +136,7 @@ class Mapping(models.Model):
     columns = models.JSONField()  # field of the document → {column, unit}
     of_kind = models.CharField(max_length=20, default="", blank=True)  # readings: of what
     decimal_comma = models.BooleanField(default=False)
+    makes_things = models.BooleanField(default=False)  # readings: of what nobody told of yet
     header = models.JSONField()  # the columns of the file it was made for, in order
     made_at = models.DateTimeField()
 

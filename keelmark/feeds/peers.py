@@ -44,9 +44,20 @@ async def check_peer_async(request: httpx.Request) -> None:
     request.extensions = {**request.extensions, "trace": trace}
 
 
+def check_peer_name(peer: tuple[str, int], *, url: str) -> None:
+    """Raise AddressError unless a connection reached whom feeds may reach."""
+    fault = _fault_at(peer, url=url)
+    if fault is not None:
+        raise fault
+
+
 def _fault(peer: tuple[str, int], *, request: httpx.Request) -> AddressError | None:
+    return _fault_at(peer, url=str(request.url))
+
+
+def _fault_at(peer: tuple[str, int], *, url: str) -> AddressError | None:
     address = ipaddress.ip_address(peer[0].partition("%")[0])
     if is_allowed(address):
         return None
     why = f"its name led to {address}, outside the networks that feeds may reach"
-    return AddressError(url=str(request.url), why=why)
+    return AddressError(url=url, why=why)

@@ -8,24 +8,25 @@ from keelmark.feeds.far_end import Collection
 MAX_BODY_BYTES = 64 << 20
 
 
-def documents_in(body: bytes) -> tuple[list[AnyDocument], list[str]]:
-    """Return the documents of a body, and what is wrong with its other lines."""
-    documents: list[AnyDocument] = []
+def documents_in(body: bytes) -> tuple[list[tuple[int, AnyDocument]], list[str]]:
+    """Return the documents of a body with their lines, and what is wrong with its others."""
+    documents: list[tuple[int, AnyDocument]] = []
     problems = []
-    for number, raw in enumerate(body.splitlines(), start=1):
+    for number, raw in enumerate(body.split(b"\n"), start=1):
         document, problem = read_line(raw, number=number)
         if problem:
             problems.append(problem)
         elif document is not None:
-            documents.append(document)
+            documents.append((number, document))
     return documents, problems
 
 
 def collect_body(body: bytes) -> Collection:
     """Return the documents of a pushed body; a full one completes its source."""
-    documents, problems = documents_in(body)
+    numbered, problems = documents_in(body)
     if problems:
         raise PushBodyError(problems=problems)
+    documents = [document for _, document in numbered]
     is_full = any(isinstance(d, Header) and d.scope == "full" for d in documents)
     read = [d.read_at for d in documents if isinstance(d, Thing)]
     if is_full and read:

@@ -5,10 +5,12 @@ from datetime import datetime, timedelta
 from enum import StrEnum
 
 from django.contrib.auth.models import User
-from django.db.models import Count, OuterRef, QuerySet, Subquery
+from django.db.models import Count, OuterRef, Q, QuerySet, Subquery
 
 from keelmark.access.selectors import sees_all
+from keelmark.estate import selectors as estate
 from keelmark.estate.models import Protocol, Statement
+from keelmark.estate.sift import Term, words_match
 from keelmark.feeds.models import Feed, Mapping, Run, RunState, Waiting
 
 LATE_AFTER_PERIODS = 3  # one missed collection is no news, two are
@@ -27,8 +29,9 @@ def feeds_for(actor: User) -> QuerySet[Feed]:
     """Return the feeds this person may see, with how the last run that ended went."""
     if not sees_all(actor):
         return Feed.objects.none()
-    ended = Run.objects.filter(feed=OuterRef("pk")).exclude(
-        state__in=[RunState.QUEUED, RunState.RUNNING]
+    # A worker that ended says nothing of the source, a trial nothing of what stands.
+    ended = Run.objects.filter(
+        feed=OuterRef("pk"), state__in=[RunState.DONE, RunState.FAILED], is_trial=False
     )
     live = Run.objects.filter(feed=OuterRef("pk"), state__in=[RunState.QUEUED, RunState.RUNNING])
     return Feed.objects.select_related("source").annotate(
@@ -39,14 +42,26 @@ def feeds_for(actor: User) -> QuerySet[Feed]:
     )
 
 
+def in_scope(actor: User, *, terms: list[Term]) -> QuerySet[Feed]:
+    """Return the feeds of a scope: those that tell of a pool in it, or are called so."""
+    feeds = feeds_for(actor)
+    if not terms:
+        return feeds
+    pools = estate.pools_for(actor, terms=terms).order_by().values("pk")
+    tells = Statement.objects.filter(entity__in=pools, gone_at=None).values("source_id")
+    words = words_match([t for t in terms if t.key is None], fields=("name",))
+    is_words_alone = all(t.key is None for t in terms)
+    return feeds.filter(Q(source__in=tells) | words if is_words_alone else Q(source__in=tells))
+
+
 def state_of(feed: Feed, *, now: datetime) -> FeedState:
     """Return the state of a feed read through :func:`feeds_for`."""
-    if feed.is_paused:
+    if feed.is_paused and not feed.is_by_hand:
         return FeedState.PAUSED
-    if feed.last_state in (RunState.FAILED, RunState.INTERRUPTED):  # type: ignore[attr-defined]  # annotated
+    if feed.last_state == RunState.FAILED:  # type: ignore[attr-defined]  # annotated
         return FeedState.FAILING
     allowed = timedelta(minutes=LATE_AFTER_PERIODS * feed.every_minutes)
-    if feed.protocol == Protocol.PUSH:  # it has no schedule of ours to keep
+    if feed.protocol == Protocol.PUSH or feed.is_by_hand:  # it has no schedule of ours to keep
         allowed = timedelta(hours=feed.allowed_age_hours)
     if feed.last_good_at is None or now - feed.last_good_at > allowed:
         return FeedState.LATE

@@ -1,11 +1,12 @@
 """Sent tables over the API: looked into, mapped, checked, imported."""
 
 from dataclasses import asdict
+from functools import partial
 from typing import Any
 
 from django.db.models import QuerySet
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import OpenApiParameter, extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema, extend_schema_field
 from rest_framework import mixins, serializers
 from rest_framework.decorators import action
 from rest_framework.parsers import MultiPartParser
@@ -13,18 +14,25 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.viewsets import GenericViewSet, ViewSet
 
-from keelmark.access.api import Problem, actor_of
+from keelmark.access.api.base import IF_MATCH, Problem, actor_of
 from keelmark.access.rights import Right
+from keelmark.access.services.allowances import Ration
+from keelmark.access.versions import version_of, wanted_version
 from keelmark.estate.kinds import SPECS
 from keelmark.feeds import selectors
 from keelmark.feeds.api import RunRead
 from keelmark.feeds.models import Mapping
 from keelmark.feeds.services import tables
+from keelmark.feeds.tables.limits import MAX_CELLS
+from keelmark.feeds.tables.limits import MAX_COLUMNS as MAX_TABLE_COLUMNS
+from keelmark.feeds.tables.making import MAKES
 from keelmark.feeds.tables.mapping import READINGS, UNITS, fields_of
 
 Record = Any  # Any: what a read serializer tells of
 KINDS = [READINGS, *(str(kind) for kind in SPECS)]
 MAX_COLUMNS = 100
+SHEETS = Ration(n_at_once=20, every_seconds=10)
+LOOKS = Ration(n_at_once=40, every_seconds=2)
 
 
 class ColumnField(serializers.Serializer[Record]):
@@ -38,6 +46,9 @@ class MappingField(serializers.Serializer[Record]):
         choices=["", *(str(kind) for kind in SPECS)], required=False, default=""
     )
     decimal_comma = serializers.BooleanField(required=False, default=False)
+    makes_things = serializers.BooleanField(
+        required=False, default=False, help_text="readings: of things that nobody has told of"
+    )
     columns = serializers.DictField(child=ColumnField())
 
     def validate_columns(self, columns: dict[str, Any]) -> dict[str, Any]:  # Any: forms
@@ -69,6 +80,17 @@ class SheetRead(serializers.Serializer[Record]):
     fields_of_kind = FieldRead(many=True)
     kinds = serializers.ListField(child=serializers.CharField())
     units = serializers.ListField(child=serializers.CharField())
+    made_of_rows = serializers.ListField(
+        child=serializers.CharField(), help_text="kinds that rows of a day make where unknown"
+    )
+    limits = serializers.DictField(child=serializers.IntegerField())
+
+
+class AlikeRead(serializers.Serializer[Record]):
+    says = serializers.CharField()
+    n_rows = serializers.IntegerField()
+    rows = serializers.ListField(child=serializers.IntegerField(), help_text="the first ones")
+    can_make = serializers.BooleanField(help_text="naming the kind of the rows would make them")
 
 
 class CheckRead(serializers.Serializer[Record]):
@@ -76,6 +98,8 @@ class CheckRead(serializers.Serializer[Record]):
     n_good = serializers.IntegerField()
     n_problems = serializers.IntegerField()
     problems = serializers.ListField(child=serializers.CharField())
+    alike = AlikeRead(many=True, help_text="all that is wrong, the like of it together")
+    n_made = serializers.IntegerField(help_text="things that the table makes")
 
 
 class ImportWrite(serializers.Serializer[Record]):
@@ -86,10 +110,18 @@ class ImportWrite(serializers.Serializer[Record]):
 class SavedMappingRead(serializers.ModelSerializer[Mapping]):
     header = serializers.ListField(child=serializers.CharField())
     columns = serializers.DictField(child=ColumnField())
+    version = serializers.SerializerMethodField(help_text="for If-Match")
 
     class Meta:
         model = Mapping
-        fields = ("id", "name", "kind", "of_kind", "decimal_comma", "columns", "header", "made_at")
+        fields = (
+            "id", "name", "kind", "of_kind", "decimal_comma", "makes_things", "columns",
+            "header", "made_at", "version",
+        )  # fmt: skip
+
+    @extend_schema_field(str)
+    def get_version(self, mapping: Mapping) -> str:
+        return version_of(tables.mapping_facts(mapping))
 
 
 class SavedMappingWrite(serializers.Serializer[Mapping]):
@@ -111,6 +143,7 @@ class SheetViewSet(ViewSet):
         "check": Right.MANAGE_FEEDS,
         "import_now": Right.MANAGE_FEEDS,
     }
+    rations = {"create": SHEETS, "retrieve": LOOKS, "check": LOOKS, "import_now": SHEETS}
 
     @extend_schema(
         request={
@@ -134,13 +167,20 @@ class SheetViewSet(ViewSet):
         parameters=[
             OpenApiParameter("key", OpenApiTypes.STR, OpenApiParameter.PATH),
             OpenApiParameter("kind", OpenApiTypes.STR, enum=KINDS),
+            OpenApiParameter("of_kind", OpenApiTypes.STR, enum=KINDS[1:]),
         ],
         responses={200: SheetRead, 422: Problem},
     )
     def retrieve(self, request: Request, key: str) -> Response:
         """Look into a sent table again, as another kind if one is given."""
-        kind = request.query_params.get("kind")
-        return _sheet(request, key=key, kind=kind if kind in KINDS else None, status=200)
+        kind, of_kind = (request.query_params.get(name) for name in ("kind", "of_kind"))
+        return _sheet(
+            request,
+            key=key,
+            kind=kind if kind in KINDS else None,
+            of_kind=of_kind if of_kind in KINDS[1:] else None,
+            status=200,
+        )
 
     @extend_schema(
         parameters=[OpenApiParameter("key", OpenApiTypes.STR, OpenApiParameter.PATH)],
@@ -194,8 +234,12 @@ class MappingViewSet(mixins.ListModelMixin, GenericViewSet[Mapping]):
         return selectors.mappings_for(actor_of(self.request))
 
     @extend_schema(
-        request=SavedMappingWrite, responses={201: SavedMappingRead, 400: Problem, 422: Problem}
-    )
+        parameters=[IF_MATCH],
+        request=SavedMappingWrite,
+        responses={
+            201: SavedMappingRead, 400: Problem, 412: Problem, 422: Problem, 428: Problem,
+        },
+    )  # fmt: skip
     def create(self, request: Request) -> Response:
         """Keep a mapping for the next file of this shape; the same name again changes it."""
         form = SavedMappingWrite(data=request.data)
@@ -205,17 +249,21 @@ class MappingViewSet(mixins.ListModelMixin, GenericViewSet[Mapping]):
             name=form.validated_data["name"],
             header=form.validated_data["header"],
             told=_plain(form.validated_data["mapping"]),
+            seen_version=partial(wanted_version, request),
         )
         return Response(SavedMappingRead(mapping).data, status=201)
 
 
-def _sheet(request: Request, *, key: str, kind: str | None, status: int) -> Response:
-    seen = tables.preview(actor=actor_of(request), key=key, kind=kind)
+def _sheet(
+    request: Request, *, key: str, kind: str | None, status: int, of_kind: str | None = None
+) -> Response:
+    seen = tables.preview(actor=actor_of(request), key=key, kind=kind, of_kind=of_kind)
     saved = seen.mapping
     mapping = {
         "kind": seen.guess.kind,
         "of_kind": saved.of_kind if saved else seen.guess.of_kind,
         "decimal_comma": saved.decimal_comma if saved else seen.guess.decimal_comma,
+        "makes_things": saved.makes_things if saved else seen.guess.makes_things,
         "columns": saved.columns
         if saved
         else {name: asdict(column) for name, column in seen.guess.columns.items()},
@@ -227,7 +275,12 @@ def _sheet(request: Request, *, key: str, kind: str | None, status: int) -> Resp
         "rows": seen.rows,
         "mapping": mapping,
         "mapping_name": saved.name if saved else None,
-        "fields_of_kind": [asdict(field) for field in fields_of(seen.guess.kind)],
+        "fields_of_kind": [
+            asdict(field)
+            for field in fields_of(seen.guess.kind, of_kind=str(mapping["of_kind"] or ""))
+        ],
+        "made_of_rows": [str(kind) for kind in MAKES],
+        "limits": {"columns": MAX_TABLE_COLUMNS, "cells": MAX_CELLS},
         "kinds": KINDS,
         "units": list(UNITS),
     }
@@ -239,5 +292,6 @@ def _plain(told: Any) -> dict[str, Any]:  # Any: a validated form
         "kind": told["kind"],
         "of_kind": told["of_kind"],
         "decimal_comma": told["decimal_comma"],
+        "makes_things": told["makes_things"],
         "columns": {name: dict(column) for name, column in told["columns"].items()},
     }

@@ -7,11 +7,12 @@ from procrastinate.jobs import Status
 
 from keelmark.estate.services.findings import look_for_findings
 from keelmark.feeds.services.pushing import forget_bodies
-from keelmark.feeds.services.running import carry_out
+from keelmark.feeds.services.running import carry_out, import_sheet, tend_waiting
 from keelmark.feeds.services.schedule import COLLECT_TASK, JOIN_TASK, queue_due, sweep_lost
-from keelmark.feeds.services.tables import TABLE_TASK, import_sheet
+from keelmark.feeds.services.tables import TABLE_TASK
 
 STALLED_SECONDS = 45.0
+JOBS_KEPT_HOURS = 48
 
 
 @app.task(name=COLLECT_TASK)
@@ -31,6 +32,12 @@ def keep_schedule(timestamp: int) -> None:
     queue_due(now=datetime.now(UTC))
 
 
+@app.periodic(cron="* * * * * */10")
+@app.task(name="keelmark.feeds.tasks.take_up_waiting", queueing_lock="take_up_waiting")
+def take_up_waiting(timestamp: int) -> None:
+    tend_waiting()  # a job of its own: what it has to write holds up no schedule
+
+
 @app.periodic(cron="* * * * *")
 @app.task(
     name="keelmark.feeds.tasks.free_stalled_jobs",
@@ -40,6 +47,13 @@ async def free_stalled_jobs(timestamp: int) -> None:
     """Give up jobs whose worker died; runs are queued anew by their own sweep."""
     for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_SECONDS):
         await app.job_manager.finish_job(job, status=Status.FAILED, delete_job=False)
+
+
+@app.periodic(cron="17 * * * *")
+@app.task(name="keelmark.feeds.tasks.forget_jobs", queueing_lock="forget_jobs")
+async def forget_jobs(timestamp: int) -> None:
+    """Delete jobs that ended long ago: the schedule alone queues some 17,000 a day."""
+    await app.job_manager.delete_old_jobs(nb_hours=JOBS_KEPT_HOURS, include_failed=True)
 
 
 @app.periodic(cron="13 * * * *")

@@ -2,9 +2,12 @@
 
 import hashlib
 from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
-from keelmark.estate.documents import Document, decoder, to_line
+from django.db.models import Exists, OuterRef
+
+from keelmark.estate.documents import AnyDocument, Document, from_line, to_line
 from keelmark.estate.models import Alias, Source
 from keelmark.feeds.estate_file import parents_of, uids_of
 from keelmark.feeds.models import Waiting
@@ -39,24 +42,52 @@ def set_aside(documents: Sequence[Document], *, source: Source) -> tuple[list[Do
     return ready, len(waiting)
 
 
-def take_up(uids: Iterable[str]) -> list[tuple[Source, list[Document]]]:
-    """Take what waited for these things and for nothing else, by source, oldest first."""
-    rows = list(Waiting.objects.filter(wanted_uid__in=uids).select_related("source").order_by("pk"))
-    if not rows:
-        return []
-    lines = {row.pk: decoder.decode(row.line) for row in rows}
+def overlooked() -> set[str]:
+    """Return the uids that are waited for and are known."""
+    known = Alias.objects.filter(uid=OuterRef("wanted_uid"))
+    waited = Waiting.objects.filter(Exists(known)).values_list("wanted_uid", flat=True)
+    return set(waited.distinct()[:BATCH_ROWS])
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Freed:
+    """What one source told too early and may be written now."""
+
+    source: Source
+    documents: list[AnyDocument] = field(default_factory=list)
+    row_ids: list[int] = field(default_factory=list)
+
+    def forget(self) -> None:
+        """Wait no longer; to be undone with the writing where that fails."""
+        Waiting.objects.filter(pk__in=self.row_ids).delete()
+
+    def one_by_one(self) -> list["Freed"]:
+        """Return each document by itself."""
+        rows = zip(self.documents, self.row_ids, strict=True)
+        return [Freed(source=self.source, documents=[one], row_ids=[pk]) for one, pk in rows]
+
+
+def take_up(uids: Iterable[str]) -> list[Freed]:
+    """Return what waited for these things and for nothing else, by source, oldest first."""
+    rows = list(
+        Waiting.objects.filter(wanted_uid__in=uids)
+        .select_related("source")
+        .select_for_update(of=("self",), skip_locked=True)  # another may be taking them up
+        .order_by("pk")
+    )
+    lines = {row.pk: from_line(row.line.encode()) for row in rows}
     wanted = {uid for document in lines.values() for uid in parents_of(document)}
     known = set(Alias.objects.filter(uid__in=wanted).values_list("uid", flat=True))
-    freed: dict[int, tuple[Source, list[Document]]] = {}
-    done: list[int] = []
+    freed: dict[int, Freed] = {}
     for row in rows:
-        missing = sorted(parents_of(lines[row.pk]) - known)
+        document = lines[row.pk]
+        missing = sorted(parents_of(document) - known)
         if missing:
             row.wanted_uid = missing[0]
             row.save(update_fields=["wanted_uid"])
             continue
-        freed.setdefault(row.source_id, (row.source, []))[1].append(lines[row.pk])
-        known |= uids_of(lines[row.pk])
-        done.append(row.pk)
-    Waiting.objects.filter(pk__in=done).delete()
+        known |= uids_of(document)
+        of_source = freed.setdefault(row.source_id, Freed(source=row.source))
+        of_source.documents.append(document)
+        of_source.row_ids.append(row.pk)
     return list(freed.values())

@@ -13,67 +13,6 @@ class Reach(models.IntegerChoices):
     NO_END = 3, "no end in sight"
 
 
-class KeptForecast(models.Model):
-    """What is kept of a forecast: its outlook, dates, findings and record, all made at once.
-
-    Dates are null beyond the horizon; the chance that the limit is reached all the same is
-    kept beside them. The path is compact: level, pace, three variances and two rhythms, from
-    which every quantile of every day is computed when it is asked for. Amounts are in the
-    metric's own unit: bytes of a pool, CPUs of what a cluster promised.
-    """
-
-    made_at = models.DateTimeField()
-    as_of = models.DateField(null=True)
-    growth_per_day = models.FloatField(null=True)
-    unjudged_because = models.CharField(max_length=200, default="")
-    attention = models.CharField(max_length=8, db_index=True)
-    attention_because = models.CharField(max_length=200)
-    caution_early_on = models.DateField(null=True)
-    caution_likely_on = models.DateField(null=True)
-    caution_late_on = models.DateField(null=True)
-    limit_early_on = models.DateField(null=True)
-    limit_likely_on = models.DateField(null=True)
-    limit_late_on = models.DateField(null=True)
-    limit_chance = models.FloatField(null=True)  # of reaching it within the horizon
-    full_early_on = models.DateField(null=True)
-    full_likely_on = models.DateField(null=True)
-    full_late_on = models.DateField(null=True)
-    said_week_ago_on = models.DateField(null=True)  # likely at the limit, as said then
-    said_month_ago_on = models.DateField(null=True)
-    crossed_on = models.DateField(null=True)  # since when it has stood at the limit mark
-    sort_on = models.DateField()  # likely date, far away where there is none
-    last_amount = models.FloatField(null=True)
-    level = models.FloatField(null=True)
-    noise_variance = models.FloatField(null=True)
-    wander_variance = models.FloatField(null=True)
-    drift_variance = models.FloatField(null=True)
-    ceiling = models.FloatField(null=True)  # null: nothing ends it
-    by_weekday = ArrayField(models.FloatField(), default=list)  # empty: no such rhythm
-    by_month_slot = ArrayField(models.FloatField(), default=list)
-    findings = models.JSONField(default=dict)  # what the model saw, see findings.py
-    record = models.JSONField(default=dict)  # how right it was, see findings.py
-
-    class Meta:
-        abstract = True
-
-
-class PoolForecast(KeptForecast):
-    """The standing forecast of one pool, with why it stands where it stands."""
-
-    pool = models.OneToOneField(
-        "estate.Pool", on_delete=models.CASCADE, primary_key=True, related_name="forecast"
-    )
-    reason = models.JSONField(default=list)  # parts: {text} or {bytes}
-    reach = models.PositiveSmallIntegerField(choices=Reach.choices)
-
-    class Meta(KeptForecast.Meta):
-        ordering = ["reach", "sort_on", "pk"]
-        indexes = [models.Index(name="forecast_order", fields=["reach", "sort_on", "pool"])]
-
-    def __str__(self) -> str:
-        return f"forecast of {self.pool_id}"
-
-
 class Metric(models.TextChoices):
     """What is forecast of a thing: its bytes, what it promised, or one of its measures."""
 
@@ -101,28 +40,73 @@ _UNITS = {
 }
 
 
-class ThingForecastQuerySet(models.QuerySet["ThingForecast"]):
-    def of_these_marks(self) -> "ThingForecastQuerySet":
+class KeptForecastQuerySet(models.QuerySet["KeptForecast"]):
+    def of_these_marks(self) -> "KeptForecastQuerySet":
         """Leave out what was made before its marks were set."""
         is_later = models.Q(marks_set_at__gt=models.F("made_at"))
         return self.exclude(is_later)
 
 
-class ThingForecast(KeptForecast):
-    """The standing forecast of one metric of anything but a pool's used bytes."""
+class KeptForecast(models.Model):
+    """What is kept of a forecast of one metric of one thing: outlook, dates, findings, record.
+
+    Dates are null beyond the horizon; the chance that the limit is reached all the same is
+    kept beside them. The path is compact: a level, three quantiles after some days, the noise
+    in them and two rhythms, from which every quantile of every day is computed when it is
+    asked for. Amounts are in the metric's own unit: bytes of a pool, CPUs of what a cluster
+    promised.
+    """
 
     entity = models.ForeignKey("estate.Entity", on_delete=models.CASCADE, related_name="forecasts")
     metric = models.CharField(max_length=20, choices=Metric.choices)
     kind = models.CharField(max_length=20)  # its entity's, for lists that end first
+    made_at = models.DateTimeField()
+    as_of = models.DateField(null=True)
+    growth_per_day = models.FloatField(null=True)
+    unjudged_because = models.CharField(max_length=200, default="")
+    attention = models.CharField(max_length=8, db_index=True)
+    attention_because = models.CharField(max_length=200)
+    caution_early_on = models.DateField(null=True)
+    caution_likely_on = models.DateField(null=True)
+    caution_late_on = models.DateField(null=True)
+    limit_early_on = models.DateField(null=True)
+    limit_likely_on = models.DateField(null=True)
+    limit_late_on = models.DateField(null=True)
+    limit_chance = models.FloatField(null=True)  # of reaching it within the horizon
+    full_early_on = models.DateField(null=True)
+    full_likely_on = models.DateField(null=True)
+    full_late_on = models.DateField(null=True)
+    said_week_ago_on = models.DateField(null=True)  # likely at the limit, as said then
+    said_month_ago_on = models.DateField(null=True)
+    crossed_on = models.DateField(null=True)  # since when it has stood at the limit mark
+    sort_on = models.DateField()  # likely date, far away where there is none
+    last_amount = models.FloatField(null=True)
+    level = models.FloatField(null=True)
+    noise_variance = models.FloatField(null=True)
+    noise_memory = models.PositiveSmallIntegerField(default=0)
+    fan = ArrayField(models.FloatField(), default=list)  # 10, 50, 90 % after each knot in turn
+    ceiling = models.FloatField(null=True)  # null: nothing ends it
+    by_weekday = ArrayField(models.FloatField(), default=list)  # empty: no such rhythm
+    by_month_slot = ArrayField(models.FloatField(), default=list)
+    findings = models.JSONField(default=dict)  # what the model saw, see findings.py
+    record = models.JSONField(default=dict)  # how right it was, see findings.py
     size_amount = models.BigIntegerField(null=True)  # what its dates were reckoned against
     marks_set_at = models.DateTimeField(null=True)  # later than made: its dates are stale
+    # Of the used bytes of pools alone, which are listed with why they stand where they stand.
+    reason = models.JSONField(default=list)  # parts: {text} or {bytes}
+    reach = models.PositiveSmallIntegerField(choices=Reach.choices, null=True)
 
-    objects = ThingForecastQuerySet.as_manager()
+    objects = KeptForecastQuerySet.as_manager()
 
-    class Meta(KeptForecast.Meta):
+    class Meta:
         ordering = ["sort_on", "pk"]
         indexes = [
-            models.Index(name="thing_forecast_order", fields=["kind", "metric", "sort_on", "id"])
+            models.Index(name="kept_forecast_order", fields=["kind", "metric", "sort_on", "id"]),
+            models.Index(
+                name="pool_forecast_order",
+                fields=["reach", "sort_on", "entity"],
+                condition=models.Q(reach__isnull=False),
+            ),
         ]
         constraints = [
             models.UniqueConstraint(name="one_forecast_a_metric", fields=["entity", "metric"])

@@ -2,10 +2,10 @@
 
 from procrastinate.contrib.django import app
 
-from keelmark.forecasts.services.making import now
-from keelmark.forecasts.services.pools import refresh
-from keelmark.forecasts.services.reference import tell_median
-from keelmark.forecasts.services.runs import (
+from keelmark.access.clock import now
+from keelmark.forecasts.berths.reference import tell_median
+from keelmark.forecasts.making.pools import refresh
+from keelmark.forecasts.making.runs import (
     CHUNK_TASK,
     carry_out_chunk,
     plan_forecasts,

@@ -3,13 +3,13 @@
 from django.urls import path
 from rest_framework.routers import SimpleRouter
 
-from keelmark.forecasts.api import ChangesView, FacetsView, PoolViewSet
-from keelmark.forecasts.berths_api import BerthsView, ReferenceView
-from keelmark.forecasts.limits_api import LimitsBesideSpaceView, LimitsView
-from keelmark.forecasts.marks_api import MarksView
-from keelmark.forecasts.record_api import EstateRecordView, TotalView
-from keelmark.forecasts.soundings_api import SoundingsView
-from keelmark.forecasts.standing_api import (
+from keelmark.forecasts.api.berths import BerthsView, ReferenceView
+from keelmark.forecasts.api.limits import LimitsBesideSpaceView, LimitsView
+from keelmark.forecasts.api.marks import MarksView
+from keelmark.forecasts.api.pools import ChangesView, FacetsView, PoolViewSet
+from keelmark.forecasts.api.record import EstateRecordView, TotalView
+from keelmark.forecasts.api.soundings import SoundingsView
+from keelmark.forecasts.api.standing import (
     ContributorsView,
     CrossingViewSet,
     ForecastRunViewSet,

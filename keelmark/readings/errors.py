@@ -7,6 +7,18 @@ class ReadingsError(RefusalError):
     """Root of what readings refuse."""
 
 
+class NoPartitionError(ReadingsError):
+    """Readings of a day for which no room is made."""
+
+    title = "Day outside the window"
+    kind = "no-partition"
+
+    def __init__(self) -> None:
+        super().__init__(
+            "Readings lie outside the days that are taken, or no worker has made room for them yet."
+        )
+
+
 class RaggedReadingsError(ReadingsError):
     """Columns of a readings document differ in length."""
 

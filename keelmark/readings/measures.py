@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import timedelta
 
+import numpy as np
 from django.db import connection, transaction
 
 from keelmark.estate.documents import (
@@ -16,8 +17,7 @@ from keelmark.estate.documents import (
 )
 from keelmark.readings import sql
 from keelmark.readings.models import Measure
-from keelmark.readings.partitions import cover_measures
-from keelmark.readings.rows import DAY_US, END_OF_DAY_US, EPOCH, date_of, microseconds
+from keelmark.readings.rows import DAY_US, EPOCH, microseconds, told_at_us
 
 BATCH_ROWS = 50_000
 
@@ -40,13 +40,15 @@ def rows_of_measures(
     rows = []
     for document in documents:
         first = (document.first_on - EPOCH).days
+        days = np.arange(first, first + len(document.amounts), dtype=np.int64)
+        read_at_us = told_at_us(days).tolist()
         rows += [
             MeasureRow(
                 entity_id=ids[document.uid],
                 measure=Measure(document.measure),
                 day=day,
                 amount=amount,
-                read_at_us=day * DAY_US + END_OF_DAY_US,
+                read_at_us=read_at_us[day - first],
             )
             for day, amount in enumerate(document.amounts, start=first)
             if amount is not None
@@ -93,8 +95,6 @@ def write_measures(rows: Sequence[MeasureRow]) -> int:
     if not rows:
         return 0
     last = {(row.entity_id, row.measure, row.day): row for row in _by_age(rows)}
-    days = [row.day for row in last.values()]
-    cover_measures(first_on=date_of(min(days)), last_on=date_of(max(days)))
     chosen = sorted(last.values(), key=lambda row: (row.entity_id, row.measure, row.day))
     n_written = 0
     with connection.cursor() as cursor:

@@ -17,8 +17,8 @@ class DailyReading(models.Model):
     used_bytes = models.BigIntegerField(null=True)
     provisioned_bytes = models.BigIntegerField(null=True)
     capacity_bytes = models.BigIntegerField(null=True)
-    guest_written_bytes = models.BigIntegerField(null=True)
-    exclusive_bytes = models.BigIntegerField(null=True)
+    inside_bytes = models.BigIntegerField(null=True)
+    unshared_bytes = models.BigIntegerField(null=True)
     datastore_id = models.BigIntegerField(null=True)  # of that day
     read_at = models.DateTimeField()
 

@@ -5,7 +5,6 @@ from datetime import date, datetime
 from django.db import connection, transaction
 
 from keelmark.readings import sql
-from keelmark.readings.partitions import cover_measures
 
 BUSY_SHARE = 0.95  # of five-minute means: a twentieth of the day, 72 minutes, was busier
 MIN_STEPS = 144  # half a day: less tells nothing of its busy hours
@@ -15,7 +14,6 @@ MIN_STEPS = 144  # half a day: less tells nothing of its busy hours
 def reckon_promised(*, now: datetime) -> int:
     """Add up what VMs were promised and what snapshots hold today; return how many amounts."""
     today = now.date()
-    cover_measures(first_on=today, last_on=today)
     n_written = 0
     with connection.cursor() as cursor:
         cursor.execute(sql.TAKE_TURN)
@@ -28,7 +26,6 @@ def reckon_promised(*, now: datetime) -> int:
 @transaction.atomic
 def reckon_io(day: date) -> int:
     """Reckon what arrays did in the busy part of a finished day; return how many amounts."""
-    cover_measures(first_on=day, last_on=day)
     with connection.cursor() as cursor:
         cursor.execute(sql.TAKE_TURN)
         cursor.execute(sql.RECKON_IO, {"day": day, "share": BUSY_SHARE, "min_steps": MIN_STEPS})

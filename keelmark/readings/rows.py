@@ -6,7 +6,7 @@ from datetime import UTC, date, datetime, time
 
 import numpy as np
 
-from keelmark.core.arrays import Bools, Float64s, Int64s
+from keelmark.core.arrays import Bools, Float64s, Int64s, numbers
 from keelmark.estate.documents import (
     BucketDocument,
     DatastoreDocument,
@@ -25,7 +25,7 @@ DAY_US = 86_400_000_000
 END_OF_DAY_US = DAY_US - 1_000_000  # a daily reading without a time stands for the day's end
 STEP_US = 300_000_000
 BYTES = (
-    "used_bytes", "provisioned_bytes", "capacity_bytes", "guest_written_bytes", "exclusive_bytes",
+    "used_bytes", "provisioned_bytes", "capacity_bytes", "inside_bytes", "unshared_bytes",
 )  # fmt: skip
 MEANS = (
     "read_iops", "write_iops", "read_bytes_per_second", "write_bytes_per_second", "latency_ms",
@@ -45,8 +45,8 @@ class DailyRows:
     used_bytes: Int64s
     provisioned_bytes: Int64s
     capacity_bytes: Int64s
-    guest_written_bytes: Int64s
-    exclusive_bytes: Int64s
+    inside_bytes: Int64s
+    unshared_bytes: Int64s
     datastore_id: Int64s
     read_at_us: Int64s
 
@@ -132,9 +132,18 @@ def _rows_of_one(document: ReadingsDocument, *, entity_id: int) -> DailyRows:
     return daily_rows(
         entity_id=np.full(len(day), entity_id, dtype=np.int64),
         day=day,
-        read_at_us=day * DAY_US + END_OF_DAY_US,
+        read_at_us=told_at_us(day),
         **{name: nullable(column)[read] for name, column in told.items() if column is not None},
     )
+
+
+def told_at_us(day: Int64s) -> Int64s:
+    """Return when readings without a time count as read: at the end of their day.
+
+    Of a day that goes on at its beginning, since it must not silence what is read later on it.
+    """
+    is_over = (day + 1) * DAY_US <= microseconds(datetime.now(UTC))
+    return np.where(is_over, day * DAY_US + END_OF_DAY_US, day * DAY_US)
 
 
 def nullable(known: Sequence[int | None]) -> Int64s:
@@ -158,7 +167,7 @@ def rows_of_inventory(documents: Sequence[Thing], *, ids: dict[str, int]) -> Dai
     )
 
 
-CARRIED = ("used_bytes", "guest_written_bytes")
+CARRIED = ("used_bytes", "inside_bytes")
 Books = dict[str, int | str | None]
 
 
@@ -186,8 +195,8 @@ def _books_of(document: Thing) -> Books:
             }
         case VirtualDiskDocument():
             return _sized(document.on_array_bytes, size_bytes=document.size_bytes) | {
-                "guest_written_bytes": document.guest_written_bytes,
-                "exclusive_bytes": document.exclusive_bytes,
+                "inside_bytes": document.inside_bytes,
+                "unshared_bytes": document.unshared_bytes,
                 "datastore_uid": document.datastore_uid,
             }
         case BucketDocument():
@@ -226,7 +235,7 @@ def rows_of_performance(
 def _floats(told: list[float | None] | None, *, n: int) -> Float64s:
     if told is None:
         return np.full(n, np.nan)
-    return np.array([np.nan if x is None else x for x in told], dtype=np.float64)
+    return numbers(told)
 
 
 def last_of_each(rows: DailyRows) -> DailyRows:

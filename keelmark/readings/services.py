@@ -3,14 +3,16 @@
 from collections.abc import Iterable
 from datetime import date, datetime
 
-from django.db import connection, transaction
+from django.db import IntegrityError, connection, transaction
 from django.db.backends.utils import CursorWrapper
+from psycopg.errors import CheckViolation
 
-from keelmark.access.services import audit
+from keelmark.access.services.audit import audit
 from keelmark.readings import sql
 from keelmark.readings.binary import Column, copy_payload
+from keelmark.readings.errors import NoPartitionError
 from keelmark.readings.models import PastTold
-from keelmark.readings.partitions import cover_days, cover_steps
+from keelmark.readings.partitions import first_step_us
 from keelmark.readings.rows import DailyRows, StepRows, date_of, last_of_each
 
 HOUR_US = 3_600_000_000
@@ -29,7 +31,6 @@ def write_daily(rows: DailyRows, *, told_by: str = "") -> int:
     if len(rows) == 0:
         return 0
     first_on, last_on = date_of(int(rows.day.min())), date_of(int(rows.day.max()))
-    cover_days(first_on=first_on, last_on=last_on)
     with connection.cursor() as cursor:
         cursor.execute(sql.TAKE_TURN)
         cursor.execute(sql.HAS_ANY, [sorted(set(rows.entity_id.tolist())), first_on, last_on])
@@ -49,9 +50,9 @@ def write_daily(rows: DailyRows, *, told_by: str = "") -> int:
 @transaction.atomic
 def write_steps(rows: StepRows) -> int:
     """Write five-minute means and note which hours are to be rolled up; return how many."""
+    rows = rows.taken(rows.at_us >= first_step_us())  # older ones are past their time
     if len(rows) == 0:
         return 0
-    cover_steps(first_us=int(rows.at_us.min()), last_us=int(rows.at_us.max()))
     hours_us = sorted({int(us) // HOUR_US * HOUR_US for us in rows.at_us.tolist()})
     with connection.cursor() as cursor:
         cursor.execute(sql.TAKE_TURN)
@@ -89,5 +90,10 @@ def _audit_corrected(corrected: list[tuple[int, date]], *, told_by: str) -> None
 
 
 def _copy(cursor: CursorWrapper, *, statement: str, columns: list[Column]) -> None:
-    with cursor.copy(statement) as copy:
-        copy.write(copy_payload(columns))
+    try:
+        with cursor.copy(statement) as copy:
+            copy.write(copy_payload(columns))
+    except IntegrityError as exc:
+        if isinstance(exc.__cause__, CheckViolation):
+            raise NoPartitionError from exc
+        raise

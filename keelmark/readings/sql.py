@@ -8,8 +8,8 @@ TAKE_TURN = "SELECT pg_advisory_xact_lock(hashtext('keelmark.readings'))"
 
 # --- daily readings
 DAILY_COLUMNS = (
-    "entity_id, day, used_bytes, provisioned_bytes, capacity_bytes, guest_written_bytes, "
-    "exclusive_bytes, datastore_id, read_at"
+    "entity_id, day, used_bytes, provisioned_bytes, capacity_bytes, inside_bytes, "
+    "unshared_bytes, datastore_id, read_at"
 )
 COPY_DAILY = f"COPY readings_dailyreading ({DAILY_COLUMNS}) FROM STDIN (FORMAT BINARY)"
 COPY_ASIDE = f"COPY readings_incoming ({DAILY_COLUMNS}) FROM STDIN (FORMAT BINARY)"
@@ -38,16 +38,16 @@ ON CONFLICT (entity_id, day) DO UPDATE SET
     used_bytes = coalesce(excluded.used_bytes, known.used_bytes),
     provisioned_bytes = coalesce(excluded.provisioned_bytes, known.provisioned_bytes),
     capacity_bytes = coalesce(excluded.capacity_bytes, known.capacity_bytes),
-    guest_written_bytes = coalesce(excluded.guest_written_bytes, known.guest_written_bytes),
-    exclusive_bytes = coalesce(excluded.exclusive_bytes, known.exclusive_bytes),
+    inside_bytes = coalesce(excluded.inside_bytes, known.inside_bytes),
+    unshared_bytes = coalesce(excluded.unshared_bytes, known.unshared_bytes),
     datastore_id = coalesce(excluded.datastore_id, known.datastore_id),
     read_at = excluded.read_at
 WHERE excluded.read_at > known.read_at OR (
     excluded.read_at = known.read_at
     AND (excluded.used_bytes, excluded.provisioned_bytes, excluded.capacity_bytes,
-         excluded.guest_written_bytes, excluded.exclusive_bytes)
+         excluded.inside_bytes, excluded.unshared_bytes)
     IS DISTINCT FROM (known.used_bytes, known.provisioned_bytes, known.capacity_bytes,
-         known.guest_written_bytes, known.exclusive_bytes))
+         known.inside_bytes, known.unshared_bytes))
 """  # noqa: S608  # only a constant is put in
 HAS_ANY = """
 SELECT EXISTS (
@@ -123,11 +123,11 @@ RECKON_SNAPSHOTS = f"""
 {_INTO_MEASURES}
 SELECT of_id, 'snapshots', %(today)s, amount, read_at, true
 FROM (
-    SELECT copy.of_id, sum(copy.exclusive_bytes) AS amount, max(copy.read_at) AS read_at
+    SELECT copy.of_id, sum(copy.unshared_bytes) AS amount, max(copy.read_at) AS read_at
     FROM estate_snapshot copy
     JOIN estate_entity itself ON itself.id = copy.entity_id AND itself.retired_at IS NULL
     JOIN estate_entity owner ON owner.id = copy.of_id AND owner.retired_at IS NULL
-    GROUP BY copy.of_id HAVING bool_and(copy.exclusive_bytes IS NOT NULL)
+    GROUP BY copy.of_id HAVING bool_and(copy.unshared_bytes IS NOT NULL)
     UNION ALL
     SELECT DISTINCT before.entity_id, 0, %(today)s::timestamp AT TIME ZONE 'UTC'
     FROM readings_measure before
@@ -257,7 +257,6 @@ WHERE excluded.at_us > readings_counter.at_us
 """
 
 # --- partitions; names come from our own code only
-HAS_TABLE = "SELECT to_regclass(%s) IS NOT NULL"
 PARTITIONS_OF = """
 SELECT child.relname FROM pg_inherits
 JOIN pg_class child ON child.oid = inhrelid JOIN pg_class parent ON parent.oid = inhparent

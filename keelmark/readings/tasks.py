@@ -4,6 +4,7 @@ from datetime import UTC, datetime
 
 from procrastinate.contrib.django import app
 
+from keelmark.access.clock import utc_today
 from keelmark.readings.partitions import keep_partitions
 from keelmark.readings.rollup import roll_up
 
@@ -17,4 +18,4 @@ def roll_up_late(timestamp: int) -> None:
 @app.periodic(cron="7 * * * *")
 @app.task(name="keelmark.readings.tasks.keep_partitions", queueing_lock="keep_partitions")
 def keep_partitions_task(timestamp: int) -> None:
-    keep_partitions(today=datetime.now(UTC).date())
+    keep_partitions(today=utc_today())

@@ -9,21 +9,25 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from keelmark.access.api import Problem, actor_of
+from keelmark.access.api.base import Problem, actor_of
+from keelmark.access.clock import utc_today
 from keelmark.access.errors import FieldFault, FormError
 from keelmark.access.rights import Right
+from keelmark.access.services.allowances import Ration
+from keelmark.core.days import date_after
 from keelmark.core.placement import Hurdle, Verdict, Workload
 from keelmark.core.units import MAX_BYTES
 from keelmark.estate import selectors as estate
 from keelmark.estate.models import Pool
 from keelmark.estate.sift import parse_sift
-from keelmark.forecasts.api import DatesRead, Int64Field, PoolRead, Record
-from keelmark.forecasts.rows import row_of
-from keelmark.forecasts.services.making import HORIZON_DAYS
+from keelmark.forecasts.api.pools import DatesRead, Int64Field, PoolRead, Record
+from keelmark.forecasts.definitions.horizon import HORIZON_DAYS
+from keelmark.forecasts.pools.rows import row_of
 from keelmark.scenarios import selectors
 
 DAYS_PER_WEEK = 7
 MAX_COPIES = 100_000
+TRIALS = Ration(n_at_once=60, every_seconds=1)
 
 
 class WorkloadWrite(serializers.Serializer[Record]):
@@ -63,6 +67,7 @@ class PlacementView(APIView):
     """Nothing is kept: the same question may be asked as often as wanted."""
 
     rights = {"POST": Right.PLAN}
+    rations = {"POST": TRIALS}
 
     @extend_schema(
         operation_id="placement_try",
@@ -72,7 +77,7 @@ class PlacementView(APIView):
     def post(self, request: Request) -> Response:
         form = WorkloadWrite(data=request.data)
         form.is_valid(raise_exception=True)
-        today = selectors.utc_today()
+        today = utc_today()
         wanted = form.validated_data
         workload = _workload(wanted, today=today)
         pools, verdicts = selectors.verdicts_for(
@@ -99,7 +104,7 @@ class PlacementView(APIView):
 def _workload(wanted: dict[str, Any], *, today: date) -> Workload:  # Any: a validated form
     last_day = (wanted["last_until_on"] - today).days
     if not 1 <= last_day <= HORIZON_DAYS:
-        latest = selectors.date_after(today, days=HORIZON_DAYS)
+        latest = date_after(today, days=HORIZON_DAYS)
         detail = f"Use a date after today and up to {latest}."
         fault = FieldFault(pointer="#/last_until_on", code="range", detail=detail)
         raise FormError(f"last_until_on: {detail}", faults=(fault,))
@@ -128,15 +133,15 @@ def _candidate(verdict: Verdict, *, pool: Pool, today: date) -> dict[str, object
                 "hurdle": margin.hurdle,
                 "is_cleared": margin.is_cleared,
                 "margin_bytes": margin.margin_bytes,
-                "tightest_on": selectors.date_after(today, days=margin.tightest_day),
+                "tightest_on": date_after(today, days=margin.tightest_day),
             }
             for margin in verdict.margins
         ],
         "left_bytes": verdict.left_bytes,
         "overcommit_percent": verdict.overcommit_percent,
         "after": {
-            "early_on": selectors.date_after(today, days=verdict.early_days),
-            "likely_on": selectors.date_after(today, days=verdict.likely_days),
-            "late_on": selectors.date_after(today, days=verdict.late_days),
+            "early_on": date_after(today, days=verdict.early_days),
+            "likely_on": date_after(today, days=verdict.likely_days),
+            "late_on": date_after(today, days=verdict.late_days),
         },
     }

@@ -1,21 +1,20 @@
 """Reads pools as candidates of a placement."""
 
-from datetime import UTC, date, datetime, timedelta
+from datetime import date
 
 import numpy as np
 from django.contrib.auth.models import User
 
-from keelmark.core.forecast import paths
-from keelmark.core.ledger import Attention
+from keelmark.core.attention import Attention
 from keelmark.core.placement import Pools, Verdict, Workload, place
 from keelmark.estate import selectors as estate
 from keelmark.estate.models import Pool
 from keelmark.estate.sift import Term
-from keelmark.forecasts import selectors as forecasts
-from keelmark.forecasts.rows import forecast_of
-from keelmark.forecasts.services.making import HORIZON_DAYS
+from keelmark.forecasts.definitions.horizon import HORIZON_DAYS
+from keelmark.forecasts.definitions.kept import outlook_of
+from keelmark.forecasts.pools import selectors as forecasts
+from keelmark.forecasts.pools.rows import forecast_of
 
-HIGH_QUANTILE = 0.9  # one chance in ten that demand is above
 UNKNOWN = 0  # beside a False in is_provisioned_known
 
 
@@ -26,20 +25,16 @@ def verdicts_for(
     pools = list(forecasts.pools_for(actor, terms=terms))
     if not pools:
         return [], []
-    candidates = _candidates(pools, n_days=workload.last_day, today=today)
+    candidates = _candidates(pools, today=today)
     return pools, place(candidates, workload=workload, horizon_days=HORIZON_DAYS)
 
 
-def _candidates(pools: list[Pool], *, n_days: int, today: date) -> Pools:
+def _candidates(pools: list[Pool], *, today: date) -> Pools:
     kept = [forecast_of(pool) for pool in pools]
-    outlook = forecasts.outlook_of(kept)
+    outlook = outlook_of(kept)
     ledgers = [estate.ledger_of(pool) for pool in pools]
     # Every outlook counts from its own last reading: a pool last read days ago starts there.
-    ages = np.array([(today - f.as_of).days if f and f.as_of else 0 for f in kept])
-    fan = paths(
-        outlook, horizon_days=n_days + int(ages.max(initial=0)), quantiles=(HIGH_QUANTILE,)
-    )[:, 0, :]
-    columns = np.arange(n_days)[None, :] + ages[:, None]
+    ages = np.array([(today - f.as_of).days if f and f.as_of else 0 for f in kept], dtype=np.int64)
     provisioned = [ledger.provisioned_bytes for ledger in ledgers]
     return Pools(
         service_classes=tuple(p.service_class.name if p.service_class else "" for p in pools),
@@ -57,20 +52,6 @@ def _candidates(pools: list[Pool], *, n_days: int, today: date) -> Pools:
         is_read=np.array(
             [f is not None and f.attention != Attention.UNREAD for f in kept], dtype=np.bool_
         ),
-        high_path_bytes=np.take_along_axis(fan, columns, axis=1),
-        growth_bytes_per_day=outlook.growth_bytes_per_day,
-        wander_variance=outlook.wander_variance,
-        drift_variance=outlook.drift_variance,
+        outlook=outlook,
+        age_days=ages,
     )
-
-
-def date_after(today: date, *, days: float | None) -> date | None:
-    """Return the date that many days on; None for never within the horizon or not judged."""
-    if days is None or not np.isfinite(days):
-        return None
-    return today + timedelta(days=int(days))
-
-
-def utc_today() -> date:
-    """Return today's date."""
-    return datetime.now(UTC).date()

@@ -1,6 +1,6 @@
 """Resources of what stands in the rack: enclosures, drives, controllers, ports, the service."""
 
-from standins.estate import DRIVE_BYTES
+from standins.arrays import DRIVE_BYTES
 from standins.redfish.ground import Ground
 from standins.redfish.shapes import OK, ROOT, Resource, durable, io_statistics, link, typed
 

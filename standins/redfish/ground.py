@@ -1,6 +1,7 @@
 """What all resources of one array are told from."""
 
-from standins.estate import Array, Estate
+from standins.arrays import Array
+from standins.estate import Estate
 from standins.estate_file import drives_of
 from standins.redfish.shapes import ROOT
 

@@ -15,7 +15,8 @@ from starlette.requests import Request
 from starlette.responses import JSONResponse, Response
 from starlette.routing import Route
 
-from standins.estate import Array, Estate
+from standins.arrays import Array
+from standins.estate import Estate
 from standins.redfish.faults import Faults
 from standins.redfish.shapes import ROOT, Resource
 from standins.redfish.tree import Tree

@@ -1,6 +1,6 @@
 """Resources of what holds bytes: pools, volumes, file systems and their exports."""
 
-from standins.estate import Pool, Volume, written_bytes
+from standins.arrays import Pool, Volume, written_bytes
 from standins.holding import snapshot_bytes
 from standins.redfish.ground import Ground
 from standins.redfish.shapes import (

@@ -3,7 +3,8 @@
 from collections.abc import Callable, Container, Iterable
 from datetime import datetime
 
-from standins.estate import Array, Estate
+from standins.arrays import Array
+from standins.estate import Estate
 from standins.redfish import frame, space
 from standins.redfish.ground import SHELF_BAYS, Ground
 from standins.redfish.shapes import ROOT, Resource, typed

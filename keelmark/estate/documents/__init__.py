@@ -4,6 +4,7 @@ A field that ends in ``_uid`` points at another thing. Where it is required, tha
 be told of first; where it may be missing, it may also be told of later and is joined then.
 """
 
+import re
 from collections.abc import Sequence
 
 import msgspec
@@ -93,6 +94,7 @@ __all__ = [
     "VirtualMachineDocument",
     "VolumeDocument",
     "decoder",
+    "from_line",
     "published_schema",
     "to_line",
 ]
@@ -111,6 +113,16 @@ AnyDocument = (
 Documents = Sequence[AnyDocument]
 
 decoder: msgspec.json.Decoder[AnyDocument] = msgspec.json.Decoder(AnyDocument)
+# Fields that version 1 called otherwise at first; files of then are read as they are.
+_BEFORE = {b"guest_written_bytes": b"inside_bytes", b"exclusive_bytes": b"unshared_bytes"}
+_FIELD_BEFORE = re.compile(rb'"(guest_written_bytes|exclusive_bytes)"(\s*:)')
+
+
+def from_line(line: bytes) -> AnyDocument:
+    """Return the document of a line; raise msgspec's errors and UnicodeDecodeError."""
+    if any(name in line for name in _BEFORE):
+        line = _FIELD_BEFORE.sub(lambda found: b'"%s"%s' % (_BEFORE[found[1]], found[2]), line)
+    return decoder.decode(line)
 
 
 def to_line(document: Document) -> bytes:

@@ -12,10 +12,11 @@ MAX_STEPS = 105_120  # a year of five minutes
 Bytes = Annotated[int, msgspec.Meta(ge=0, le=2**63 - 1, description="exact bytes")]
 Count = Annotated[int, msgspec.Meta(ge=0, le=2**53)]
 Amount = Annotated[float, msgspec.Meta(ge=0)]
+UID_FORM = r"^(serial|uuid|naa|eui|nguid|wwn|iqn|id|path)\.[A-Za-z0-9._:/@+-]+$"
 Uid = Annotated[
     str,
     msgspec.Meta(
-        pattern=r"^(serial|uuid|naa|eui|nguid|wwn|iqn|id|path)\.[A-Za-z0-9._:/@+-]+$",
+        pattern=UID_FORM,
         max_length=400,
         description="worldwide name, UUID, serial, own id or native path, its kind first",
     ),

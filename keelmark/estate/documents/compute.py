@@ -80,9 +80,9 @@ class VirtualDiskDocument(Thing, tag="disk", kw_only=True):
     size_bytes: Bytes
     datastore_uid: Uid | None = None
     path: Text | None = None
-    guest_written_bytes: Bytes | None = None
+    inside_bytes: Bytes | None = None
     on_array_bytes: Bytes | None = None
-    exclusive_bytes: Bytes | None = None
+    unshared_bytes: Bytes | None = None
     provisioning: Literal["thin", "thick"] | None = None
     policy: Name | None = None
     tier: Name | None = None
@@ -95,7 +95,7 @@ class SnapshotDocument(Thing, tag="snapshot", kw_only=True):
     of_uid: Uid
     taken_at: Moment
     parent_uid: Uid | None = None
-    exclusive_bytes: Bytes | None = None
+    unshared_bytes: Bytes | None = None
 
 
 class FileDocument(Thing, tag="file", kw_only=True):

@@ -16,8 +16,8 @@ class ReadingsDocument(Document, tag="readings", kw_only=True):
     used_bytes: Annotated[list[Bytes | None], msgspec.Meta(min_length=1, max_length=MAX_DAYS)]
     provisioned_bytes: list[Bytes | None] | None = None
     capacity_bytes: list[Bytes | None] | None = None
-    guest_written_bytes: list[Bytes | None] | None = None
-    exclusive_bytes: list[Bytes | None] | None = None
+    inside_bytes: list[Bytes | None] | None = None
+    unshared_bytes: list[Bytes | None] | None = None
 
 
 # What is read daily beside the bytes that a thing holds.

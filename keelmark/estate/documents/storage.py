@@ -73,10 +73,14 @@ class PoolDocument(Thing, tag="pool", kw_only=True):
 
 
 class VolumeDocument(Thing, tag="volume", kw_only=True):
-    """A volume; `written_bytes` is missing where the source gave nothing usable."""
+    """A volume; `written_bytes` is missing where the source gave nothing usable.
 
-    pool_uid: Uid
+    It lies in a pool, or straight on an array that tells of no pool for it.
+    """
+
     size_bytes: Bytes
+    pool_uid: Uid | None = None
+    array_uid: Uid | None = None
     written_bytes: Bytes | None = None
     logical_written_bytes: Bytes | None = None
     snapshot_bytes: Bytes | None = None

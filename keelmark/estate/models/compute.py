@@ -118,9 +118,9 @@ class VirtualDisk(ReadTable):
     )
     path = models.CharField(max_length=MAX_TEXT, default="", db_index=True)
     size_bytes = models.BigIntegerField()
-    guest_written_bytes = models.BigIntegerField(null=True)
+    inside_bytes = models.BigIntegerField(null=True)
     on_array_bytes = models.BigIntegerField(null=True)
-    exclusive_bytes = models.BigIntegerField(null=True)
+    unshared_bytes = models.BigIntegerField(null=True)
     provisioning = models.CharField(max_length=5, default="")
     policy = models.CharField(max_length=MAX_NAME, default="")
     tier = models.CharField(max_length=MAX_NAME, default="")
@@ -136,7 +136,7 @@ class Snapshot(ReadTable):
     of = models.ForeignKey(Entity, on_delete=models.CASCADE, related_name="snapshots")
     parent = models.ForeignKey("self", on_delete=models.SET_NULL, null=True, related_name="+")
     taken_at = models.DateTimeField()
-    exclusive_bytes = models.BigIntegerField(null=True)
+    unshared_bytes = models.BigIntegerField(null=True)
 
     class Meta:
         ordering = ["taken_at", "pk"]

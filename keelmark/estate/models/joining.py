@@ -83,6 +83,7 @@ class LooseEnd(models.Model):
 
 class FindingKind(models.TextChoices):
     LOOSE_END = "loose-end"
+    NO_POOL = "no-pool"
     CONFLICT = "conflict"
     TWO_IDENTITIES = "two-identities"
     UNMANAGED_HOST = "unmanaged-host"

@@ -87,7 +87,8 @@ class Volume(ReadTable):
         THIN = "thin"
         THICK = "thick"
 
-    pool = models.ForeignKey(Pool, on_delete=models.PROTECT, related_name="volumes")
+    pool = models.ForeignKey(Pool, on_delete=models.PROTECT, null=True, related_name="volumes")
+    array = models.ForeignKey(Array, on_delete=models.PROTECT, null=True, related_name="+")
     project = models.ForeignKey("estate.Project", on_delete=models.SET_NULL, null=True)
     size_bytes = models.BigIntegerField()
     written_bytes = models.BigIntegerField(null=True)
@@ -112,6 +113,10 @@ class Volume(ReadTable):
         ordering = ["pk"]
         constraints = [
             models.CheckConstraint(name="volume_size_not_negative", condition=Q(size_bytes__gte=0)),
+            models.CheckConstraint(
+                name="volume_lies_somewhere",
+                condition=Q(pool__isnull=False) | Q(array__isnull=False),
+            ),
         ]
 
 

@@ -229,7 +229,9 @@ def _sum_thick(written: Written) -> None:
         return
     touched = {
         *pool_ids,
-        *Volume.objects.filter(pk__in=volume_ids).values_list("pool_id", flat=True),
+        *Volume.objects.filter(pk__in=volume_ids, pool__isnull=False).values_list(
+            "pool_id", flat=True
+        ),
     }
     sums = dict(
         Volume.objects.filter(

@@ -16,12 +16,14 @@ from keelmark.estate.models import (
     Mapping,
     PoolBacking,
     Replica,
+    Volume,
 )
 from keelmark.estate.services.conflicts import keep
 
 Wanted = dict[tuple[FindingKind, int, str], tuple[str, list[int]]]
 OF_ESTATE = (
     FindingKind.LOOSE_END,
+    FindingKind.NO_POOL,
     FindingKind.UNMANAGED_HOST,
     FindingKind.TWO_NAMES,
     FindingKind.FREE_BUT_OWNED,
@@ -34,7 +36,10 @@ def look_for_findings(*, at: datetime) -> int:
     """Open what is found, end what is no longer so; return how many stand open."""
     with connection.cursor() as cursor:
         cursor.execute(sql.TAKE_TURN_FINDING)
-    wanted = _loose_ends() | _loose_links() | _unmanaged_hosts() | _devices() | _lost_mirror_sides()
+    wanted = (
+        _loose_ends() | _loose_links() | _without_pool() | _unmanaged_hosts() | _devices()
+        | _lost_mirror_sides()
+    )  # fmt: skip
     keep(wanted, standing=Finding.objects.filter(kind__in=OF_ESTATE, ended_at=None), at=at)
     return len(wanted)
 
@@ -64,6 +69,17 @@ def _loose_links() -> Wanted:
         for pk, uid in loose.values_list(f"{link.OWNER}_id", "wanted_uid"):
             wanted[FindingKind.LOOSE_END, pk, uid] = (words.format(uid), [])
     return wanted
+
+
+def _without_pool() -> Wanted:
+    bare = Volume.objects.filter(pool=None, entity__retired_at=None)
+    return {
+        (FindingKind.NO_POOL, pk, "pool"): (
+            f"lies straight on {array}: its bytes are in no pool's books",
+            [array_id] if array_id else [],
+        )
+        for pk, array_id, array in bare.values_list("pk", "array_id", "array__entity__name")
+    }
 
 
 def _unmanaged_hosts() -> Wanted:

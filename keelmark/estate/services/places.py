@@ -16,7 +16,7 @@ _SITE_PATHS: dict[Kind, tuple[type[Model], tuple[str, ...]]] = {
     Kind.HOST: (models.Host, ("entity__site", "cluster__entity__site")),
     Kind.POOL: (models.Pool, ("home__site",)),
     Kind.DRIVE: (models.Drive, ("array__entity__site", "host__entity__site")),
-    Kind.VOLUME: (models.Volume, ("pool__entity__site",)),
+    Kind.VOLUME: (models.Volume, ("pool__entity__site", "array__entity__site")),
     Kind.HOST_DEVICE: (models.HostDevice, ("host__entity__site",)),
     Kind.DATASTORE: (models.Datastore, ("cluster__entity__site",)),
     Kind.VM: (models.VirtualMachine, ("host__entity__site", "cluster__entity__site")),
@@ -44,7 +44,7 @@ _DEPENDENTS: dict[Kind, tuple[tuple[type[Model], str], ...]] = {
     ),
     Kind.ARRAY: (
         (models.Port, "array"), (models.Shelf, "array"), (models.Drive, "array"),
-        (models.Pool, "array"),
+        (models.Pool, "array"), (models.Volume, "array"),
     ),
     Kind.CLUSTER: (
         (models.Host, "cluster"), (models.Pool, "cluster"), (models.Datastore, "cluster"),
@@ -65,28 +65,29 @@ _DEPENDENTS: dict[Kind, tuple[tuple[type[Model], str], ...]] = {
 
 def settle_places(*, moved: dict[Kind, set[int]]) -> None:
     """Bring site and tenant of moved things up to date, and of all that hangs on them."""
-    only = {pk for ids in moved.values() for pk in ids} | _hanging_on(moved)
-    if not only:
-        return
+    only = _with_what_hangs_on(moved)
     for kind, (model, paths) in _SITE_PATHS.items():
-        _settle(kind, model=model, paths=paths, column="site", only=only)
-    _datastores_by_extent(only)
+        if ids := only.get(kind):
+            _settle(kind, model=model, paths=paths, column="site", only=ids)
+    if stores := only.get(Kind.DATASTORE):
+        _datastores_by_extent(stores)
     for kind, (model, paths) in _TENANT_PATHS.items():
-        _settle(kind, model=model, paths=paths, column="tenant", only=only)
+        if ids := only.get(kind):
+            _settle(kind, model=model, paths=paths, column="tenant", only=ids)
 
 
-def _hanging_on(moved: dict[Kind, set[int]]) -> set[int]:
-    found: set[int] = set()
-    waiting = dict(moved)
+def _with_what_hangs_on(moved: dict[Kind, set[int]]) -> dict[Kind, set[int]]:
+    found = {kind: set(ids) for kind, ids in moved.items() if ids}
+    waiting = {kind: set(ids) for kind, ids in found.items()}
     while waiting:
         kind, ids = waiting.popitem()
         for model, reference in _DEPENDENTS.get(kind, ()):
+            own = _KIND_OF[model]
             rows = model._default_manager.filter(**{f"{reference}__in": ids})
-            below = set(rows.values_list("pk", flat=True)) - found
+            below = set(rows.values_list("pk", flat=True)) - found.get(own, set())
             if below:
-                found |= below
-                own = _KIND_OF[model]
-                waiting[own] = waiting.get(own, set()) | below
+                found.setdefault(own, set()).update(below)
+                waiting.setdefault(own, set()).update(below)
     return found
 
 

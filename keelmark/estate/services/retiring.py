@@ -11,7 +11,7 @@ from keelmark.estate.models import Alias, Entity, Kind, Source, Statement
 _UNDER: dict[Kind, tuple[str, ...]] = {
     Kind.ARRAY: (
         "as_port__array", "as_shelf__array", "as_drive__array", "as_pool__array",
-        "as_volume__pool__array",
+        "as_volume__pool__array", "as_volume__array",
     ),
     Kind.CLUSTER: ("as_host__cluster", "as_datastore__cluster", "as_pool__cluster"),
     Kind.HOST: (
@@ -23,7 +23,10 @@ _UNDER: dict[Kind, tuple[str, ...]] = {
 }  # fmt: skip
 # A snapshot lies under whatever the thing lies under that it was taken of.
 _SNAPSHOTS: dict[Kind, tuple[str, ...]] = {
-    Kind.ARRAY: ("as_snapshot__of__as_volume__pool__array",),
+    Kind.ARRAY: (
+        "as_snapshot__of__as_volume__pool__array",
+        "as_snapshot__of__as_volume__array",
+    ),
     Kind.HOST: ("as_snapshot__of__as_virtualmachine__host",),
 }
 

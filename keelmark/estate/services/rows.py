@@ -8,7 +8,7 @@ from typing import Any
 from django.db.models import DateTimeField, Model
 
 from keelmark.estate.errors import UnknownParentError
-from keelmark.estate.kinds import SPECS, KindSpec
+from keelmark.estate.kinds import HOMES, SPECS, KindSpec
 from keelmark.estate.models import Entity, Kind, Link, LooseEnd, PoolBacking, ServiceClass, Site
 from keelmark.estate.services.identities import BATCH_ROWS, Met
 from keelmark.estate.services.statements import Account
@@ -155,13 +155,13 @@ def _values(
             loose.append(LooseEnd(entity_id=pk, column=reference.column, wanted_uid=wanted))
     if spec.has_class:
         values["service_class_id"] = names.classes.get(account.facts.get("service_class") or "")
-    if spec.kind == Kind.POOL:
-        values["home_id"] = values["array_id"] or values["cluster_id"]
-        if values["home_id"] is None:
-            raise UnknownParentError(
-                uid=account.facts["name"],
-                parent_uid=account.facts.get("array_uid") or account.facts.get("cluster_uid") or "",
-            )
+    if homes := HOMES.get(spec.kind):
+        home = next((at for h in homes if (at := values[f"{h.removesuffix('_uid')}_id"])), None)
+        if home is None:
+            wanted = next((uid for h in homes if (uid := account.facts.get(h))), "")
+            raise UnknownParentError(uid=account.facts["name"], parent_uid=wanted)
+        if spec.kind == Kind.POOL:
+            values["home_id"] = home
     return values, loose
 
 

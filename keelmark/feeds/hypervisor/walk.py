@@ -9,6 +9,7 @@ from datetime import UTC, datetime
 from pathlib import Path, PurePosixPath
 from urllib.parse import urlsplit
 
+from keelmark.feeds.addresses import with_user
 from keelmark.feeds.errors import AnswerError, MissingPackageError, UnreachableError
 from keelmark.feeds.far_end import Collection, FarEnd, Progress
 from keelmark.feeds.hypervisor.facts import ClusterFacts, Raw
@@ -60,7 +61,8 @@ def host_name(address: str) -> str:
 
 def _read(address: str, *, far_end: FarEnd) -> Raw | str:
     """Return what a host tells, or in words why not."""
-    request = {"uri": address, "user": far_end.user, "password": far_end.password}
+    uri = with_user(address, user=far_end.user)
+    request = {"uri": uri, "user": far_end.user, "password": far_end.password}
     try:
         done = subprocess.run(  # noqa: S603  # our own module
             [sys.executable, "-m", READER],

@@ -25,7 +25,8 @@ from keelmark.estate.documents import (
     CompleteDocument,
 )
 from keelmark.estate.uids import safe_uid
-from keelmark.feeds.errors import AnswerError, SignInError, UnreachableError
+from keelmark.feeds.bounded import BoundedSession
+from keelmark.feeds.errors import AnswerError, CollectError, SignInError, UnreachableError
 from keelmark.feeds.far_end import (
     CERTIFICATE_WHY,
     Collection,
@@ -43,6 +44,7 @@ TIERS: dict[str, str] = {
 }  # fmt: skip
 PAGE_OBJECTS = 1000
 DEFAULT_RELIST_HOURS = 20.0
+CONNECT_SECONDS = 5
 MAX_SECONDS = 240.0  # of one run; the next goes on where it stopped
 
 
@@ -98,8 +100,21 @@ def collect_buckets(far_end: FarEnd, progress: Progress) -> Collection:
             raise SignInError(url=far_end.address, user=far_end.user) from exc
         raise AnswerError(url=far_end.address, why=code) from exc
     except BotoCoreError as exc:
+        refused = _refused_inside(exc)
+        if refused is not None:
+            raise refused from exc
         why = CERTIFICATE_WHY if is_distrust(exc) else str(exc).rstrip(".")
         raise UnreachableError(url=far_end.address, why=why) from exc
+
+
+def _refused_inside(exc: BaseException) -> CollectError | None:
+    """Our own refusal, where the package wrapped it."""
+    inner: BaseException | None = exc
+    while inner is not None:
+        if isinstance(inner, CollectError):
+            return inner
+        inner = inner.__cause__ or inner.__context__
+    return None
 
 
 @contextmanager
@@ -128,13 +143,20 @@ class _Listing:
             aws_secret_access_key=far_end.password,
             region_name=str(far_end.options.get("region") or "us-east-1"),
             config=Config(
-                connect_timeout=5,
+                connect_timeout=CONNECT_SECONDS,
                 read_timeout=far_end.timeout_seconds,
                 retries={"max_attempts": 4, "mode": "standard"},
                 s3={"addressing_style": "path"},
                 proxies={},
             ),
         )
+        session = BoundedSession(
+            is_guarded=far_end.is_guarded,
+            verify=verify,
+            proxies={},
+            timeout=(CONNECT_SECONDS, far_end.timeout_seconds),
+        )
+        self.client.meta.events.register("before-send.s3", session.answer_to)
         self.warnings: list[str] = []
         self.bookmark: dict[str, Any] = dict(far_end.options.get("bookmark") or {})  # Any: JSON
 

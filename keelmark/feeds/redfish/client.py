@@ -12,6 +12,7 @@ from urllib.parse import urljoin
 
 import httpx
 
+from keelmark.feeds.bounded import is_of_host, sent_within
 from keelmark.feeds.errors import (
     AnswerError,
     BusyError,
@@ -73,7 +74,7 @@ class RedfishReader:
             return
         try:
             await self.http.delete(self._url(self._session_path), headers=self._headers())
-        except httpx.HTTPError:
+        except (httpx.HTTPError, CollectError):
             self._session_path = None
 
     async def read(self, path: str) -> Resource:
@@ -134,9 +135,8 @@ class RedfishReader:
         for attempt in range(1, MAX_TRIES + 1):
             wait = self.back_off_seconds * 2 ** (attempt - 1)
             try:
-                answer = await self.http.request(
-                    method, url, json=json, headers=self._headers(), auth=self._auth()
-                )
+                request = self.http.build_request(method, url, json=json, headers=self._headers())
+                answer = await sent_within(self.http, request, auth=self._auth())
             except httpx.HTTPError as exc:
                 if attempt == MAX_TRIES:
                     raise UnreachableError(url=url, why=_why(exc)) from exc
@@ -159,7 +159,17 @@ class RedfishReader:
         return httpx.BasicAuth(self.user, self.password) if self._is_basic else None
 
     def _url(self, path: str) -> str:
-        return urljoin(self.base_url + "/", path)
+        """Return the address of a path; a link that leaves the array is none of its own.
+
+        Session and secret would go along to wherever it leads.
+        """
+        try:
+            url = urljoin(self.base_url + "/", path)
+        except ValueError:
+            url = ""
+        if not is_of_host(url, base=self.base_url):
+            raise AnswerError(url=self.base_url, why=f"it links to another host: {path[:200]}")
+        return url
 
     def _check_clock(self, answer: httpx.Response) -> None:
         told = answer.headers.get("Date")

@@ -60,6 +60,7 @@ class Facts:
     shelves: dict[str, ShelfDocument] = field(default_factory=dict)  # by resource path
     snapshots: list[SnapshotDocument] = field(default_factory=list)
     counters: list[CountersDocument] = field(default_factory=list)
+    pool_of_drive: dict[str, str] = field(default_factory=dict)  # both paths, where implied
     endpoints: dict[str, str] = field(default_factory=dict)  # uid by resource path
     exports: dict[str, list[str]] = field(default_factory=dict)  # uids by volume's path
     warnings: list[str] = field(default_factory=list)
@@ -162,7 +163,11 @@ class Facts:
 
     def _place(self, resource: Resource) -> str:
         """Where it stands in this array: its name when it has no durable one."""
-        return f"path.{safe_uid(serial_of(self.array))}:{safe_uid(path_of(resource))}"
+        return self.place(path_of(resource))
+
+    def place(self, path: str) -> str:
+        """Return the name of what stands at a path of this array."""
+        return f"path.{safe_uid(serial_of(self.array))}:{safe_uid(path)}"
 
     def add_pool(self, resource: Resource) -> None:
         """Take a pool; its own books must be right, or the last good state stands."""
@@ -194,11 +199,16 @@ class Facts:
         )
         self._count(self.pools[path].uid, resource)
 
-    def add_volume(self, resource: Resource, *, pool_path: str | None) -> None:
-        """Take a volume; a figure that cannot be is left out with a warning."""
+    def add_volume(
+        self, resource: Resource, *, pool_path: str | None, may_lack_pool: bool = False
+    ) -> None:
+        """Take a volume; a figure that cannot be is left out with a warning.
+
+        Where an array has no pools at all, a volume may lie straight on it.
+        """
         name = name_of(resource)
         pool = self.pools.get(pool_path or "")
-        if pool is None:
+        if pool is None and not may_lack_pool:
             self.warnings.append(f"Volume {name} left out: no known pool provides it.")
             return
         size, fault = amount_in(resource, "CapacityBytes")
@@ -215,7 +225,8 @@ class Facts:
             VolumeDocument(
                 uid=uid_of(resource) or self._place(resource),
                 also=[self._place(resource), *self.exports.get(path_of(resource), [])],
-                pool_uid=pool.uid,
+                pool_uid=pool.uid if pool else None,
+                array_uid=None if pool else self.array.uid,
                 name=name,
                 size_bytes=size,
                 written_bytes=self._written(resource, name=name, pool=pool),
@@ -244,10 +255,7 @@ class Facts:
         if not isinstance(endpoints, list):
             return None
         paths = [str(link.get("@odata.id")) for link in endpoints if isinstance(link, dict)]
-        return [
-            self.endpoints.get(path) or f"path.{safe_uid(serial_of(self.array))}:{safe_uid(path)}"
-            for path in paths
-        ]
+        return [self.endpoints.get(path) or self.place(path) for path in paths]
 
     def _add_snapshot(self, resource: Resource, *, name: str) -> None:
         """Take a snapshot, which the standard shows as a volume that was made from another."""
@@ -266,21 +274,22 @@ class Facts:
             SnapshotDocument(
                 uid=uid_of(resource) or self._place(resource),
                 name=name,
-                of_uid=f"path.{safe_uid(serial_of(self.array))}:{safe_uid(of_path)}",
+                of_uid=self.place(of_path),
                 taken_at=taken_at,
-                exclusive_bytes=held,
+                unshared_bytes=held,
                 read_at=self.read_at,
             )
         )
 
-    def _written(self, resource: Resource, *, name: str, pool: PoolDocument) -> int | None:
+    def _written(self, resource: Resource, *, name: str, pool: PoolDocument | None) -> int | None:
         written, fault = amount_in(dig(resource, "Capacity", "Data"), "ConsumedBytes")
+        full_name = f"{pool.name}/{name}" if pool else name
         if fault:
-            self.warnings.append(f"Volume {pool.name}/{name}: {fault}; its last good figure stays.")
+            self.warnings.append(f"Volume {full_name}: {fault}; its last good figure stays.")
             return None
-        if written is not None and written > pool.usable_bytes:
+        if pool is not None and written is not None and written > pool.usable_bytes:
             self.warnings.append(
-                f"Volume {pool.name}/{name}: says {format_bytes(written)} written, its pool has "
+                f"Volume {full_name}: says {format_bytes(written)} written, its pool has "
                 f"{format_bytes(pool.usable_bytes)}; its last good figure stays."
             )
             return None
@@ -297,7 +306,8 @@ class Facts:
         place = self._place(resource)
         chassis = self.shelves.get(link_of(resource, "Links", "Chassis") or "")
         pools = dig(resource, "Links").get("StoragePools") or []
-        pool = self.pools.get(pools[0].get("@odata.id", "")) if pools else None
+        told = pools[0].get("@odata.id") if pools else self.pool_of_drive.get(path_of(resource))
+        pool = self.pools.get(told or "")
         self.drives.append(
             DriveDocument(
                 uid=f"serial.{safe_name(str(serial))}" if serial else place,

@@ -24,7 +24,8 @@ from keelmark.feeds.redfish.client import (
     open_reader,
 )
 from keelmark.feeds.redfish.facts import Facts
-from keelmark.feeds.redfish.resource import link_of, name_of, uid_of
+from keelmark.feeds.redfish.implied import add_implied_pools
+from keelmark.feeds.redfish.resource import link_of, name_of, path_of, uid_of
 
 SHELF_TYPES = ("StorageEnclosure",)
 
@@ -198,28 +199,30 @@ async def _read_storage(
     is_expanding: bool,
 ) -> None:
     pools_path = link_of(storage, "StoragePools")
-    if pools_path is None:
-        facts.warnings.append(f"{name_of(storage)} has no StoragePools.")
-        return
     progress("ports", reader.n_read)
     await _read_ports(reader, storage=storage, facts=facts)
     await _read_exports(reader, storage=storage, facts=facts)
     progress("pools", reader.n_read)
-    for pool in await reader.members(pools_path, is_expanding=is_expanding):
+    for pool in await reader.members(pools_path, is_expanding=is_expanding) if pools_path else []:
         facts.add_pool(pool)
     progress("volumes", reader.n_read)
     volumes_path = link_of(storage, "Volumes")
-    if volumes_path:
-        volumes = await reader.members(volumes_path, is_expanding=is_expanding)
-        providers = [_providing_pool(volume) for volume in volumes]
-        owners = {} if all(providers) else await _owners(reader, facts=facts)
-        for volume, provider in zip(volumes, providers, strict=True):
-            owner = provider or owners.get(str(volume.get("@odata.id")))
-            facts.add_volume(volume, pool_path=owner)
+    volumes = await reader.members(volumes_path, is_expanding=is_expanding) if volumes_path else []
     progress("drives", reader.n_read)
-    drives = storage.get("Drives") or []
-    links = [drive["@odata.id"] for drive in drives if "@odata.id" in drive]
-    for drive in await asyncio.gather(*(reader.read(link) for link in links)):
+    links = [drive["@odata.id"] for drive in storage.get("Drives") or [] if "@odata.id" in drive]
+    drives = await asyncio.gather(*(reader.read(link) for link in links))
+    providers = [_providing_pool(volume) for volume in volumes]
+    if pools_path is None:
+        owners = add_implied_pools(facts, volumes=volumes, drives=drives)
+    else:
+        owners = {} if all(providers) else await _owners(reader, facts=facts)
+    for volume, provider in zip(volumes, providers, strict=True):
+        facts.add_volume(
+            volume,
+            pool_path=provider or owners.get(path_of(volume)),
+            may_lack_pool=pools_path is None,
+        )
+    for drive in drives:
         facts.add_drive(drive)
     progress("done", reader.n_read)
 

@@ -3,31 +3,28 @@
 from collections.abc import Mapping
 from datetime import UTC, datetime
 from typing import Any
-from urllib.parse import urlsplit
 
 from django.contrib.auth.models import User
-from django.db import transaction
+from django.db import IntegrityError, transaction
 
-from keelmark.access.services import audit
+from keelmark.access.services.audit import audit
+from keelmark.access.versions import check_version
 from keelmark.estate.models import Protocol
 from keelmark.estate.services.delivery import drop_source, ensure_source
 from keelmark.feeds import selectors
+from keelmark.feeds.addresses import USER, cleaned
 from keelmark.feeds.errors import CollectError, FeedFormError
 from keelmark.feeds.far_end import FarEnd, check_address, trust_of
 from keelmark.feeds.models import Feed
-from keelmark.feeds.secrets import sealed
+from keelmark.feeds.options import check_options, kept_options, settable_options
+from keelmark.feeds.secrets import opened, sealed
 
-SCHEMES: dict[Protocol, tuple[str, ...]] = {
-    Protocol.REDFISH: ("http", "https"),
-    Protocol.OPENMETRICS: ("http", "https"),
-    Protocol.S3: ("http", "https"),
-    Protocol.LIBVIRT: ("qemu", "qemu+tls", "qemu+tcp", "qemu+ssh", "qemu+libssh2", "test"),
-}
 WITHOUT_ADDRESS = (Protocol.FILE, Protocol.PUSH, Protocol.TABLE)
 CHANGEABLE = (
     "name", "addresses", "user", "ca_certificate", "options", "every_minutes",
     "allowed_age_hours", "timeout_seconds", "is_paused",
 )  # fmt: skip
+BINDS_SECRET = ("addresses", "ca_certificate")  # a secret is for this far end, known by that
 Changes = Mapping[str, Any]  # Any: the fields' own types
 
 
@@ -57,23 +54,29 @@ def ensure_feed(
     return feed
 
 
-@transaction.atomic
 def add_feed(*, actor: User, name: str, protocol: Protocol, password: str, facts: Changes) -> Feed:
     """Add a feed, refused with its field where it cannot be."""
+    taken = FeedFormError(field="name", why=f"There is a feed {name} already.")
     if Feed.objects.filter(name=name).exists():
-        raise FeedFormError(field="name", why=f"There is a feed {name} already.")
+        raise taken
     feed = Feed(name=name, protocol=protocol, password_encrypted=sealed(password))
     _change(feed, facts=facts)
-    feed.source = ensure_source(name=name, protocol=protocol)
-    feed.save()
-    audit(actor, action="add feed", kind="feed", subject_id=feed.pk, name=name, after=told_of(feed))
+    try:
+        with transaction.atomic():
+            feed.source = ensure_source(name=name, protocol=protocol)
+            feed.save()
+            audit(actor, action="add feed", kind="feed", subject_id=feed.pk, name=name,
+                  after=told_of(feed))  # fmt: skip
+    except IntegrityError as exc:  # two added it at once
+        raise taken from exc
     return feed
 
 
 @transaction.atomic
-def drop_feed(*, actor: User, feed_id: int) -> None:
+def drop_feed(*, actor: User, feed_id: int, seen_version: str | None = None) -> None:
     """Drop a feed; what nobody else tells of is retired, and keeps its history."""
     feed = selectors.feeds_for(actor).select_for_update(of=("self",)).get(pk=feed_id)
+    check_version(seen_version, facts=told_of(feed))
     source = feed.source
     audit(actor, action="drop feed", kind="feed", subject_id=feed.pk, name=feed.name,
           before=told_of(feed))  # fmt: skip
@@ -83,28 +86,49 @@ def drop_feed(*, actor: User, feed_id: int) -> None:
 
 
 def told_of(feed: Feed) -> dict[str, Any]:  # Any: the fields' own types
-    """Return what the audit keeps of a feed: all but its secret."""
-    return {name: getattr(feed, name) for name in CHANGEABLE}
+    """Return what may be written of a feed, but for its secret: for the audit and its version."""
+    told = {name: getattr(feed, name) for name in CHANGEABLE}
+    return {**told, "options": settable_options(feed.options)}
 
 
 @transaction.atomic
 def set_feed(
-    *, actor: User, feed_id: int, password: str | None = None, **facts: Any
+    *,
+    actor: User,
+    feed_id: int,
+    password: str | None = None,
+    seen_version: str | None = None,
+    **facts: Any,
 ) -> Feed:  # Any: fields
-    """Change what is given of a feed; the password goes in and never comes out."""
+    """Change what is given of a feed; the password goes in and never comes out.
+
+    A secret was given for one far end: with another address or another authority it is
+    dropped, unless it is given again.
+    """
     feed = selectors.feeds_for(actor).select_for_update(of=("self",)).get(pk=feed_id)
     before = told_of(feed)
+    check_version(seen_version, facts=before)
+    had_secret = bool(opened(feed.password_encrypted))
     if password is not None:
         feed.password_encrypted = sealed(password)
     name = facts.get("name", feed.name)
     if Feed.objects.filter(name=name).exclude(pk=feed.pk).exists():
         raise FeedFormError(field="name", why=f"There is a feed {name} already.")
+    if "options" in facts:  # what a run keeps there is not for anybody to set
+        facts["options"] = {**kept_options(feed.options), **facts["options"]}
     _change(feed, facts=facts)
+    is_elsewhere = any(before[name] != getattr(feed, name) for name in BINDS_SECRET)
+    if is_elsewhere:
+        feed.options = settable_options(feed.options)  # where to go on was of the other place
+    if is_elsewhere and password is None:
+        feed.password_encrypted = sealed("")
     feed.n_failures = 0
     feed.save(update_fields=[*CHANGEABLE, "password_encrypted", "n_failures", "next_due_at"])
     after = told_of(feed)
     if password is not None:
         after["has_new_password"] = True
+    elif is_elsewhere and had_secret:
+        after["has_lost_password"] = True
     audit(actor, action="set feed", kind="feed", subject_id=feed.pk, name=feed.name,
           before=before, after=after)  # fmt: skip
     return feed
@@ -117,8 +141,13 @@ def _change(feed: Feed, *, facts: Changes) -> None:
         setattr(feed, name, fact)
     if facts.get("is_paused") is False:
         feed.next_due_at = None
+    protocol = Protocol(feed.protocol)
     if "addresses" in facts or feed.pk is None:
-        _check_addresses(Protocol(feed.protocol), addresses=feed.addresses)
+        feed.addresses = _clean_addresses(protocol, addresses=feed.addresses)
+    if "options" in facts:
+        check_options(protocol, options=feed.options)
+    if feed.user and protocol == Protocol.LIBVIRT and not USER.match(feed.user):
+        raise FeedFormError(field="user", why="is no name of a system's user")
     if feed.ca_certificate:
         try:
             trust_of(FarEnd(addresses=("",), ca_certificate=feed.ca_certificate))
@@ -126,17 +155,15 @@ def _change(feed: Feed, *, facts: Changes) -> None:
             raise FeedFormError(field="ca_certificate", why=str(exc)) from exc
 
 
-def _check_addresses(protocol: Protocol, *, addresses: list[str]) -> None:
+def _clean_addresses(protocol: Protocol, *, addresses: list[str]) -> list[str]:
     if protocol in WITHOUT_ADDRESS:
-        return
+        return []
     if not addresses:
         raise FeedFormError(field="addresses", why="Give at least one address.")
-    for address in addresses:
-        scheme = urlsplit(address).scheme
-        if scheme not in SCHEMES[protocol]:
-            wanted = ", ".join(SCHEMES[protocol])
-            raise FeedFormError(field="addresses", why=f"{address} does not begin with {wanted}.")
-        try:
+    try:
+        built = [cleaned(protocol, address) for address in addresses]
+        for address in built:
             check_address(address)
-        except CollectError as exc:
-            raise FeedFormError(field="addresses", why=str(exc)) from exc
+    except CollectError as exc:
+        raise FeedFormError(field="addresses", why=str(exc)) from exc
+    return built

@@ -78,7 +78,7 @@ def next_file(feed: Feed, *, suffixes: tuple[str, ...]) -> tuple[Path, str] | No
     files = [
         (path, digest_of(path))
         for path in sorted(folder_of(feed).iterdir())
-        if path.suffix.lower() in suffixes and path.is_file()
+        if path.suffix.lower() in suffixes and path.is_file() and not path.is_symlink()
     ]
     waiting = [(path, digest) for path, digest in files if tried.get(digest) != RunState.DONE]
     return min(waiting, key=lambda one: one[1] in tried, default=None)

@@ -4,11 +4,14 @@ A worker's own connector is another connection: what it queues is seen, and may 
 the rows that it is about are committed. So jobs are queued through Django's connection always.
 """
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from functools import cache
 from typing import Any
 
 from procrastinate import App
 from procrastinate.contrib.django.django_connector import DjangoConnector
+from procrastinate.exceptions import AlreadyEnqueued
 
 
 @cache
@@ -21,3 +24,19 @@ def defer(
 ) -> None:  # Any: JSON, the task's own
     """Queue a job by its task's name; raise AlreadyEnqueued where its queueing lock is taken."""
     _queue().configure_task(task, lock=lock, queueing_lock=queueing_lock).defer(**arguments)
+
+
+@contextmanager
+def held_back(task: str) -> Iterator[None]:
+    """Have nobody queue a task meanwhile: a job far off holds its queueing lock."""
+    job_id = None
+    try:
+        later = _queue().configure_task(task, queueing_lock=task, schedule_in={"hours": 1})
+        job_id = later.defer()
+    except AlreadyEnqueued:
+        pass  # one is queued; it runs once, and others are queued after it
+    try:
+        yield
+    finally:
+        if job_id is not None:
+            _queue().job_manager.cancel_job_by_id(job_id, delete_job=True)

@@ -6,8 +6,10 @@ from datetime import UTC, datetime, timedelta
 from django.contrib.auth.models import User
 from django.db import IntegrityError, transaction
 
+from keelmark.access.services.audit import audit
 from keelmark.estate.models import Protocol
 from keelmark.feeds import selectors
+from keelmark.feeds.bounds import out_of_bounds
 from keelmark.feeds.errors import FeedFormError, FeedPausedError, PushConflictError
 from keelmark.feeds.models import Feed, Push, Run, RunState
 from keelmark.feeds.push import MAX_BODY_BYTES, documents_in
@@ -35,12 +37,14 @@ def take_push(*, actor: User, feed_id: int, key: str, body: bytes) -> Run:
     if len(body) > MAX_BODY_BYTES:
         raise FeedFormError(field="body", why=f"Send at most {MAX_BODY_BYTES >> 20} MiB at once.")
     documents, problems = documents_in(body)
+    if feed.source is not None:
+        problems += out_of_bounds(documents, source=feed.source, options=feed.options)
     if problems or not documents:
         told = "; ".join(problems[:N_TOLD]) or "no documents"
         raise FeedFormError(field="body", why=f"{told}. Nothing was taken.")
     try:
         with transaction.atomic():
-            return _keep(feed, key=key, digest=digest, body=body)
+            return _keep(feed, actor=actor, key=key, digest=digest, body=body)
     except IntegrityError:  # the same key came twice at once
         again = _standing(feed, key=key, digest=digest)
         if again is None:
@@ -66,10 +70,12 @@ def _standing(feed: Feed, *, key: str, digest: str) -> Run | None:
     return known.run
 
 
-def _keep(feed: Feed, *, key: str, digest: str, body: bytes) -> Run:
+def _keep(feed: Feed, *, actor: User, key: str, digest: str, body: bytes) -> Run:
     now = datetime.now(UTC)
     run = Run.objects.create(feed=feed, source=feed.name, asked_at=now, is_push=True)
     Push.objects.create(feed=feed, key=key, digest=digest, body=body, run=run, taken_at=now)
+    audit(actor, action="push", kind="feed", subject_id=feed.pk, name=feed.name,
+          after={"run_id": run.pk, "key": key, "bytes": len(body)})  # fmt: skip
     # One feed's pushes are written in the order in which they came.
     defer(COLLECT_TASK, lock=f"push of feed {feed.pk}", run_id=run.pk)
     return run

@@ -6,9 +6,10 @@ import structlog
 from django.contrib.auth.models import User
 from django.db import IntegrityError, transaction
 from django.db.models import Q
+from procrastinate.contrib.django.models import ProcrastinateJob
 from procrastinate.exceptions import AlreadyEnqueued
 
-from keelmark.access.services import audit
+from keelmark.access.services.audit import audit
 from keelmark.estate.models import Protocol
 from keelmark.feeds import selectors
 from keelmark.feeds.errors import FeedPausedError
@@ -20,6 +21,7 @@ LIVE = (RunState.QUEUED, RunState.RUNNING)
 LOST_AFTER = timedelta(seconds=15)  # a live run beats every second
 LOST_QUEUED_AFTER = timedelta(hours=1)
 MAX_BACK_OFF_PERIODS = 16  # a feed that keeps failing is tried at least every 16th time
+BROKEN_OFF = "The worker ended in the middle; the last good state stands."
 COLLECT_TASK = "keelmark.feeds.tasks.collect_feed"
 REFRESH_TASK = "keelmark.forecasts.tasks.refresh_forecasts"
 JOIN_TASK = "keelmark.feeds.tasks.join"
@@ -67,11 +69,9 @@ def sweep_lost(*, now: datetime) -> int:
     )
     n_lost = 0
     for run in lost.select_related("feed"):
-        with transaction.atomic():
-            run.state = RunState.INTERRUPTED
-            run.ended_at = now
-            run.problem = "The worker ended in the middle; the last good state stands."
-            run.save(update_fields=["state", "ended_at", "problem"])
+        still = Run.objects.filter(pk=run.pk, state=run.state, beat_at=run.beat_at)
+        if not still.update(state=RunState.INTERRUPTED, ended_at=now, problem=BROKEN_OFF):
+            continue  # it beat meanwhile
         if run.is_push:
             requeue(run)
         elif run.feed is not None and not run.is_trial:  # who tried it is told, and may again
@@ -96,11 +96,13 @@ def queue_run(feed: Feed, *, is_trial: bool = False) -> Run:
 
 def requeue(run: Run) -> None:
     """Queue a run again that was broken off; what it brought is kept with it."""
+    job = ProcrastinateJob.objects.filter(args__run_id=run.pk).order_by("pk").last()
+    task, arguments = (job.task_name, job.args) if job else (COLLECT_TASK, {"run_id": run.pk})
     with transaction.atomic():
         Run.objects.filter(pk=run.pk).update(
             state=RunState.QUEUED, asked_at=datetime.now(UTC), ended_at=None, problem=""
         )
-        defer(COLLECT_TASK, run_id=run.pk)
+        defer(task, **arguments)
 
 
 def ask_refresh() -> None:

@@ -1,9 +1,12 @@
 """Tables that people send: kept in the inbox, looked into, mapped, imported."""
 
+import hashlib
+import hmac
+import os
 import re
 import secrets
-from collections.abc import Iterator
-from dataclasses import asdict, dataclass
+from collections.abc import Callable, Iterator
+from dataclasses import asdict, dataclass, replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
@@ -11,23 +14,29 @@ from typing import Any
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.db import transaction
+from django.db.models import Q
 
-from keelmark.access.services import audit
-from keelmark.estate.models import Protocol
+from keelmark.access.services.audit import audit
+from keelmark.access.versions import check_version
+from keelmark.estate.models import Kind, Protocol
+from keelmark.estate.selectors import known_things
 from keelmark.feeds import selectors
 from keelmark.feeds.errors import FeedFormError, TableError
-from keelmark.feeds.models import Feed, Mapping, Run, RunState
+from keelmark.feeds.models import Feed, Mapping, Run
 from keelmark.feeds.services.feeds import ensure_feed
 from keelmark.feeds.services.jobs import defer
-from keelmark.feeds.table_import import check_table, mapping_of, write_table
+from keelmark.feeds.table_import import check_table, mapping_of
 from keelmark.feeds.tables.guessing import guess, guess_kind
 from keelmark.feeds.tables.mapping import TableMapping
+from keelmark.feeds.tables.names import is_made
 from keelmark.feeds.tables.source import first_rows, header_of
 
-SHEETS = "sheets"
 PREVIEW_ROWS = 12
-MAX_BYTES = 2 << 30
+GUESS_ROWS = 2000  # the same names come again with other days
+MAX_BYTES = 1 << 30
 KEPT_FOR = timedelta(days=2)
+SENT = "sent tables"
+SENT_AGE_HOURS = 35 * 24  # people send a month's table once a month
 TABLE_TASK = "keelmark.feeds.tasks.import_sheet"
 _NAME = re.compile(r"[^A-Za-z0-9._-]+")
 _KEY = re.compile(r"^[A-Za-z0-9_-]{16,64}--[A-Za-z0-9._-]{1,120}$")
@@ -51,15 +60,16 @@ def keep_sheet(*, actor: User, name: str, chunks: Iterator[bytes]) -> str:
     if Path(safe).suffix.lower() not in (".csv", ".xlsx", ".parquet"):
         raise TableError(file=name, why="it is no .csv, .xlsx or .parquet file")
     key = f"{secrets.token_urlsafe(18)}--{safe}"
-    path = _folder() / key
+    path = _path_of(key)
     n_bytes = 0
     try:
-        with path.open("wb") as file:
+        with open(path, "wb", opener=_closed_to_others) as file:  # its mode from the start
             for chunk in chunks:
                 n_bytes += len(chunk)
                 if n_bytes > MAX_BYTES:
                     raise TableError(file=name, why=f"it is over {MAX_BYTES >> 30} GiB")
                 file.write(chunk)
+        header_of(path)
     except BaseException:
         path.unlink(missing_ok=True)
         raise
@@ -68,21 +78,32 @@ def keep_sheet(*, actor: User, name: str, chunks: Iterator[bytes]) -> str:
     return key
 
 
-def preview(*, actor: User, key: str, kind: str | None) -> Preview:
+def preview(*, actor: User, key: str, kind: str | None, of_kind: str | None = None) -> Preview:
     """Return the first rows, and a mapping: the saved one of this shape, else a guess."""
     path = sheet_of(key)
     header = header_of(path)
-    rows = first_rows(path, n_rows=PREVIEW_ROWS)
+    rows = first_rows(path, n_rows=GUESS_ROWS)
     saved = next((m for m in selectors.mappings_for(actor) if m.header == header), None)
     wanted = kind or (saved.kind if saved else guess_kind(header, rows=rows))
+    guessed = guess(header, rows=rows, kind=wanted, of_kind=of_kind)
     return Preview(
         key=key,
         name=key.partition("--")[2],
         header=header,
-        rows=rows,
-        guess=guess(header, rows=rows, kind=wanted),
-        mapping=saved if saved and saved.kind == wanted else None,
+        rows=rows[:PREVIEW_ROWS],
+        guess=replace(guessed, makes_things=_is_all_new(guessed, rows=rows)),
+        mapping=saved if saved and saved.kind == wanted and not of_kind else None,
     )
+
+
+def _is_all_new(mapping: TableMapping, *, rows: list[dict[str, str | None]]) -> bool:
+    """Whether nobody has told of any of the things that the first rows are of."""
+    column = mapping.columns.get("name")
+    if column is None or not mapping.of_kind or not is_made(Kind(mapping.of_kind)):
+        return False
+    names = {str(row.get(column.column)).strip() for row in rows}
+    things = known_things().filter(kind=mapping.of_kind)
+    return not things.filter(Q(name__in=names) | Q(aliases__uid__in=names)).exists()
 
 
 def check_sheet(*, key: str, told: dict[str, object]) -> dict[str, Any]:  # Any: counts and words
@@ -92,10 +113,22 @@ def check_sheet(*, key: str, told: dict[str, object]) -> dict[str, Any]:  # Any:
 
 @transaction.atomic
 def save_mapping(
-    *, actor: User, name: str, header: list[str], told: dict[str, Any]
+    *,
+    actor: User,
+    name: str,
+    header: list[str],
+    told: dict[str, Any],
+    seen_version: Callable[[], str] | None = None,
 ) -> Mapping:  # Any: JSON
-    """Keep a mapping under a name, for the next file of this shape."""
+    """Keep a mapping under a name, for the next file of this shape.
+
+    `seen_version` tells on which state it was decided; it is asked where there is one by that
+    name, since a new one replaces nothing.
+    """
     mapping_of(told)
+    standing = Mapping.objects.select_for_update().filter(name=name).first()
+    if standing is not None and seen_version is not None:
+        check_version(seen_version(), facts=mapping_facts(standing))
     mapping, is_new = Mapping.objects.update_or_create(
         name=name,
         defaults={
@@ -103,6 +136,7 @@ def save_mapping(
             "columns": told["columns"],
             "of_kind": told.get("of_kind") or "",
             "decimal_comma": bool(told.get("decimal_comma")),
+            "makes_things": bool(told.get("makes_things")),
             "header": header,
             "made_at": datetime.now(UTC),
         },
@@ -112,16 +146,28 @@ def save_mapping(
     return mapping
 
 
+def mapping_facts(mapping: Mapping) -> dict[str, Any]:  # Any: JSON
+    """Return what may be written of a mapping."""
+    return {
+        "kind": mapping.kind,
+        "of_kind": mapping.of_kind,
+        "decimal_comma": mapping.decimal_comma,
+        "makes_things": mapping.makes_things,
+        "columns": mapping.columns,
+        "header": mapping.header,
+    }
+
+
 def ask_import(*, actor: User, key: str, told: dict[str, Any], skips_bad: bool) -> Run:  # Any: JSON
     """Queue the import of a sent table; refuse it where a row is bad unless they are skipped."""
     path = sheet_of(key)
     checked = check_table(path, mapping=mapping_of(told))
     if checked.n_problems and not skips_bad:
-        shown = "; ".join(checked.problems[:3])
+        shown = "; ".join(one.says for one in checked.alike[:3])
         raise FeedFormError(
             field="key", why=f"{checked.n_problems} bad cells, nothing written: {shown}"
         )
-    feed = ensure_feed(name="sent tables", protocol=Protocol.TABLE, addresses=[], is_paused=True)
+    feed = _feed_of_sent()
     with transaction.atomic():
         run = Run.objects.create(
             feed=feed, source=key.partition("--")[2], asked_at=datetime.now(UTC), is_push=True,
@@ -132,31 +178,36 @@ def ask_import(*, actor: User, key: str, told: dict[str, Any], skips_bad: bool) 
     return run
 
 
-def import_sheet(*, run_id: int, key: str, told: dict[str, Any]) -> Run:  # Any: JSON
-    """Carry out a queued import; one that was broken off goes on where it stopped."""
-    run = Run.objects.select_related("feed__source").get(pk=run_id)
-    if run.state not in (RunState.QUEUED, RunState.RUNNING) or run.feed is None:
-        return run
-    now = datetime.now(UTC)
-    run.state, run.beat_at, run.step = RunState.RUNNING, now, "writing"
-    run.started_at = run.started_at or now
-    run.save(update_fields=["state", "started_at", "beat_at", "step"])
-    write_table(sheet_of(key), mapping=mapping_of(told), feed=run.feed, run=run)
-    Feed.objects.filter(pk=run.feed.pk).update(last_good_at=datetime.now(UTC))
-    return run
+def _feed_of_sent() -> Feed:
+    """Return the feed that stands for what people send; what was set of it stays."""
+    known = Feed.objects.filter(name=SENT, protocol=Protocol.TABLE).first()
+    return known or ensure_feed(
+        name=SENT, protocol=Protocol.TABLE, addresses=[], is_paused=True,
+        allowed_age_hours=SENT_AGE_HOURS,
+    )  # fmt: skip
 
 
 def sheet_of(key: str) -> Path:
     """Return the file of a key; the key can name no other file."""
-    path = _folder() / key
-    if not _KEY.match(key) or not path.is_file():
+    if not _KEY.match(key) or not _path_of(key).is_file():
         raise TableError(file="The table", why="it is not here any more; send it again")
-    return path
+    return _path_of(key)
+
+
+def _path_of(key: str) -> Path:
+    """Where a sent table lies: under a name that nobody can learn, also not from its key."""
+    digest = hmac.new(settings.SECRET_KEY.encode(), key.encode(), hashlib.sha256).hexdigest()
+    return _folder() / f"{digest}{Path(key).suffix.lower()}"
+
+
+def _closed_to_others(path: str, flags: int) -> int:
+    return os.open(path, flags | os.O_EXCL | os.O_NOFOLLOW, mode=0o600)
 
 
 def _folder() -> Path:
-    folder = Path(settings.FEED_FOLDERS) / SHEETS
-    folder.mkdir(parents=True, exist_ok=True)
+    """Beside the folders that feeds watch, not among them, and closed to other users."""
+    folder = Path(settings.SENT_FOLDER)
+    folder.mkdir(parents=True, exist_ok=True, mode=0o700)
     return folder
 
 

@@ -2,8 +2,10 @@
 
 import re
 from collections.abc import Sequence
+from functools import lru_cache
 
 from keelmark.estate.kinds import SPECS
+from keelmark.estate.models import Kind
 from keelmark.feeds.tables.mapping import (
     DATE_FORMATS,
     READINGS,
@@ -26,7 +28,7 @@ WORDS: dict[str, tuple[str, ...]] = {
     "used_bytes": ("used", "consumed", "in use", "occupied"),
     "written_bytes": ("written", "used", "consumed"),
     "on_array_bytes": ("on array", "allocated", "used"),
-    "guest_written_bytes": ("guest written", "guest used"),
+    "inside_bytes": ("inside", "guest written", "guest used"),
     "size_bytes": ("size", "capacity", "provisioned"),
     "usable_bytes": ("usable", "capacity", "total", "size"),
     "capacity_bytes": ("capacity", "usable", "total", "size"),
@@ -49,17 +51,25 @@ WORDS: dict[str, tuple[str, ...]] = {
     "power": ("power", "state"),
     "provisioning": ("provisioning", "type"),
 }  # fmt: skip
+INNERMOST_FIRST = (
+    Kind.DISK, Kind.VM, Kind.BUCKET, Kind.DATASTORE, Kind.VOLUME, Kind.POOL, Kind.ARRAY,
+    Kind.CLUSTER, Kind.TENANT, Kind.PROJECT, Kind.SITE,
+)  # fmt: skip
 _UNIT = re.compile(r"(?<![A-Za-z])([kKMGTP]i?B|bytes|B)(?![A-Za-z])")
 
 
-def guess(header: Sequence[str], *, rows: Rows, kind: str) -> TableMapping:
+def guess(
+    header: Sequence[str], *, rows: Rows, kind: str, of_kind: str | None = None
+) -> TableMapping:
     """Return the mapping that the header and the first rows suggest for a kind."""
+    if kind == READINGS and of_kind is None:
+        of_kind = guess_of_kind(header, rows=rows)
     columns: dict[str, Column] = {}
-    left = list(header)
+    left = set(header)
     scored = sorted(
         (
-            (-_fit(choice, column=column), at, choice, column)
-            for at, choice in enumerate(fields_of(kind))
+            (-_fit(choice, column=column, of_kind=of_kind or ""), at, choice, column)
+            for at, choice in enumerate(fields_of(kind, of_kind=of_kind or ""))
             for column in header
         ),
         key=lambda one: (one[0], one[1]),
@@ -68,11 +78,21 @@ def guess(header: Sequence[str], *, rows: Rows, kind: str) -> TableMapping:
         if score < 0 and choice.name not in columns and column in left:
             columns[choice.name] = Column(column=column, unit=_unit(choice, column, rows))
             left.remove(column)
-    return TableMapping(kind=kind, columns=columns, decimal_comma=_has_decimal_comma(columns, rows))
+    return TableMapping(
+        kind=kind,
+        columns=columns,
+        of_kind=of_kind or "",
+        decimal_comma=_has_decimal_comma(columns, rows),
+    )
 
 
 def guess_kind(header: Sequence[str], *, rows: Rows) -> str:
-    """Return the kind whose fields the columns fill best."""
+    """Return the kind whose fields the columns fill best.
+
+    Where the same names come again with other days, a row is a thing on a day.
+    """
+    if _is_by_day(header, rows=rows):
+        return READINGS
     kinds = [READINGS, *(str(kind) for kind in SPECS)]
 
     def fit(kind: str) -> tuple[float, float]:
@@ -85,14 +105,41 @@ def guess_kind(header: Sequence[str], *, rows: Rows) -> str:
     return max(kinds, key=fit)
 
 
+def guess_of_kind(header: Sequence[str], *, rows: Rows) -> str:
+    """Return of which kind the rows of a day are, where a column's name says so; else nothing.
+
+    Of several such columns it is the innermost: a pool's row names its array too.
+    """
+    words = {_plain(column) for column in header}
+    for kind in INNERMOST_FIRST:
+        if str(kind) in words or f"{kind} name" in words:
+            return str(kind)
+    return ""
+
+
+def _is_by_day(header: Sequence[str], *, rows: Rows) -> bool:
+    mapping = guess(header, rows=rows, kind=READINGS)
+    wanted = [mapping.columns.get(name) for name in ("name", "day", "used_bytes")]
+    if None in wanted:
+        return False
+    name, day = (column.column for column in wanted[:2] if column is not None)
+    days_of: dict[str, set[str]] = {}
+    for row in rows:
+        days_of.setdefault(str(row.get(name)), set()).add(str(row.get(day)))
+    return any(len(days) > 1 for days in days_of.values())
+
+
+@lru_cache(maxsize=4096)
 def _plain(text: str) -> str:
     spaced = re.sub(r"([a-z])([A-Z])", r"\1 \2", text)
     return re.sub(r"[^a-z0-9]+", " ", _UNIT.sub(" ", spaced).lower()).strip()
 
 
-def _fit(choice: FieldChoice, *, column: str) -> int:
+def _fit(choice: FieldChoice, *, column: str, of_kind: str = "") -> int:
     """3 the same words, 2 a word people use, 1 such a word within more; 0 nothing."""
     name = _plain(column)
+    if of_kind and choice.name == "name" and name in (of_kind, f"{of_kind} name"):
+        return 4  # “Pool” over the names of pools, whatever else is called a name
     own = choice.name.removesuffix("_bytes").removesuffix("_uid").replace("_", " ")
     if name in (own, choice.name.replace("_", " ")):
         return 3

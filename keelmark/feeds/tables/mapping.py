@@ -12,6 +12,9 @@ from keelmark.estate.documents import Thing
 from keelmark.estate.kinds import SPECS, KindSpec
 from keelmark.estate.models import Kind
 from keelmark.estate.uids import safe_uid
+from keelmark.feeds.tables.faults import Fault, fault_of
+from keelmark.feeds.tables.making import MAKES
+from keelmark.feeds.window import out_of_window
 
 READINGS = "readings"
 UNITS = {
@@ -22,6 +25,7 @@ DATE_FORMATS = ("%Y-%m-%d", "%d.%m.%Y", "%d/%m/%Y", "%m/%d/%Y", "%Y%m%d")
 TRUE, FALSE = {"yes", "true", "y", "1", "on"}, {"no", "false", "n", "0", "off"}
 READING_FIELDS = ("used_bytes", "provisioned_bytes", "capacity_bytes")
 MAX_BYTES = 2**63 - 1
+MAX_DIGITS = 30  # before or after the mark; bytes have nineteen
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -39,6 +43,7 @@ class TableMapping:
     kind: str  # a Kind, or READINGS
     columns: dict[str, Column]
     of_kind: str = ""  # readings only: the kind of the things that are named
+    makes_things: bool = False  # readings only: those that nobody has told of are made
     decimal_comma: bool = False
 
 
@@ -57,13 +62,27 @@ class Mapped:
     """What became of rows."""
 
     documents: list[Thing] = field(default_factory=list)
-    problems: list[str] = field(default_factory=list)
+    faults: list[Fault] = field(default_factory=list)
 
 
-def fields_of(kind: str) -> list[FieldChoice]:
-    """Return what the columns of a table of this kind can fill."""
+def fields_of(kind: str, *, of_kind: str = "") -> list[FieldChoice]:
+    """Return what the columns of a table of this kind can fill.
+
+    Of a thing on a day also what makes it, where its kind can be made of such rows.
+    """
     if kind == READINGS:
+        made = MAKES.get(Kind(of_kind)) if of_kind else None
+        places = [made.within_field] if made else []
+        places += ["site", "service_class"] if of_kind == Kind.POOL else []
         return [
+            *(
+                FieldChoice(
+                    name=name,
+                    form="reference" if name == "pool_uid" else "text",
+                    is_required=name == "pool_uid",
+                )
+                for name in places
+            ),
             FieldChoice(name="name", form="text", is_required=True),
             FieldChoice(name="day", form="date", is_required=True),
             FieldChoice(name="used_bytes", form="bytes", is_required=True),
@@ -83,6 +102,8 @@ def fields_of(kind: str) -> list[FieldChoice]:
 
 def _choice(spec: KindSpec, told: msgspec.structs.FieldInfo) -> FieldChoice:
     is_required = told.default is msgspec.NODEFAULT and told.default_factory is msgspec.NODEFAULT
+    if spec.kind == Kind.VOLUME and told.name == "pool_uid":
+        is_required = True  # a sheet that names no pool of a volume says nothing to plan by
     is_own = told.name in ("uid", "read_at")
     return FieldChoice(
         name=told.name,
@@ -161,6 +182,8 @@ def _number(text: str, *, decimal_comma: bool) -> Decimal:
         raise ValueError(f"{text} is no number") from exc
     if not number.is_finite():
         raise ValueError(f"{text} is no number")
+    if abs(number.adjusted()) > MAX_DIGITS:  # before anybody multiplies it
+        raise ValueError(f"{text[:40]} has more digits than any amount")
     return number
 
 
@@ -224,34 +247,38 @@ class RowMapper:
         """Return the documents and the problems of rows; rows count from 1 under the header."""
         out = Mapped()
         for number, row in enumerate(rows, start=first_row):
-            document, problems = self._document(row)
-            if problems:
-                out.problems += [f"row {number}, {problem}" for problem in problems]
+            document, faults = self._document(row, number=number)
+            if faults:
+                out.faults += faults
             elif document is not None:
                 out.documents.append(document)
         return out
 
-    def _document(self, row: dict[str, str | None]) -> tuple[Thing | None, list[str]]:
+    def _document(
+        self, row: dict[str, str | None], *, number: int
+    ) -> tuple[Thing | None, list[Fault]]:
         facts: dict[str, Any] = {}  # Any: fields of a document
-        problems = []
+        faults = []
         for name, column, text, reader in self._cells(row):
             try:
                 facts[name] = (
                     self.reference(self.kinds[name], text) if name in self.kinds else reader(text)
                 )
             except ValueError as exc:
-                problems.append(f"{column}: {exc}")
-        if problems:
-            return None, problems
-        if not facts:
-            return None, []
+                faults.append(fault_of(exc, row=number, column=column, text=text))
+        if faults or not facts:
+            return None, faults
         facts.setdefault("read_at", self.read_at)
         if "uid" not in facts and "name" in facts:
             facts["uid"] = f"id.{self.spec.kind}/{safe_uid(facts['name'])}"
         try:
-            return msgspec.convert(facts, self.spec.document), []
+            document = msgspec.convert(facts, self.spec.document)
         except msgspec.ValidationError as exc:
-            return None, [str(exc)]
+            return None, [Fault(row=number, column="", message=str(exc), pattern=str(exc))]
+        told = out_of_window(document, now=datetime.now(UTC))
+        if told:
+            return None, [Fault(row=number, column="", message=told, pattern=told)]
+        return document, []
 
     def _cells(
         self, row: dict[str, str | None]

@@ -1,0 +1,177 @@
+"""Reads standing forecasts of anything, and lists of what ends first."""
+
+from dataclasses import dataclass
+from datetime import date
+
+import numpy as np
+from django.contrib.auth.models import User
+from django.db.models import Count, F, Q, QuerySet
+
+from keelmark.access.errors import FieldFault, FormError
+from keelmark.core.arrays import Int64s
+from keelmark.core.days import date_after
+from keelmark.core.forecast import Outlook, Runway, grown, runway
+from keelmark.core.units import percent_of
+from keelmark.estate import selectors as estate
+from keelmark.estate.marks import nearest_marks
+from keelmark.estate.models import Entity, Kind, Pool
+from keelmark.estate.sift import Term
+from keelmark.forecasts.definitions.horizon import HORIZON_DAYS, MARKS
+from keelmark.forecasts.definitions.kept import outlook_of
+from keelmark.forecasts.definitions.ways import WAYS, percents_of
+from keelmark.forecasts.definitions.wholes import whole_size
+from keelmark.forecasts.models import ForecastRun, KeptForecast, Metric
+
+Triple = tuple[date | None, date | None, date | None]  # early, likely, late
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Scale:
+    """What a thing can hold and which shares of it are its marks, in the metric's unit."""
+
+    size: int
+    caution_percent: int
+    limit_percent: int
+    stands_at: int | None = None  # where a reading of now is at hand
+
+    @property
+    def limit(self) -> int:
+        """Where the limit mark stands."""
+        return percent_of(self.size, self.limit_percent)
+
+    @property
+    def marks(self) -> dict[str, int | None]:
+        """Where each mark stands."""
+        caution = percent_of(self.size, self.caution_percent)
+        return {"caution": caution, "limit": self.limit, "full": self.size}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Standing:
+    """One thing's forecast by its metric, and its marks in its unit (None: it has none)."""
+
+    entity: Entity
+    metric: Metric
+    forecast: KeptForecast
+    scale: Scale | None
+
+    @property
+    def marks(self) -> dict[str, int | None]:
+        """Where the marks stand; None each where it has no size."""
+        return dict.fromkeys(MARKS) if self.scale is None else self.scale.marks
+
+    @property
+    def stands_at(self) -> int | None:
+        """What it holds by the last reading, of today where it was read today."""
+        if self.scale is not None and self.scale.stands_at is not None:
+            return self.scale.stands_at
+        last = self.forecast.last_amount
+        return None if last is None else round(last)
+
+
+def standing_of(entity: Entity, *, metric: Metric) -> Standing | None:
+    """Return the standing forecast of a thing that was found for its reader."""
+    kept = KeptForecast.objects.filter(entity=entity, metric=metric).first()
+    if kept is None:
+        return None
+    return Standing(
+        entity=entity, metric=metric, forecast=kept, scale=scale_of(entity, metric=metric)
+    )
+
+
+def scale_of(entity: Entity, *, metric: Metric) -> Scale | None:
+    """Return what a thing can hold and its marks; None where nothing says what it can hold."""
+    if entity.kind == Kind.POOL and metric == Metric.USED:
+        ledger = estate.ledger_of(estate.with_marks(Pool.objects.filter(pk=entity.pk)).get())
+        return Scale(
+            size=ledger.usable_bytes, stands_at=ledger.used_bytes,
+            caution_percent=ledger.marks.caution_percent, limit_percent=ledger.marks.limit_percent,
+        )  # fmt: skip
+    way = WAYS.get((Kind(entity.kind), metric))
+    size = whole_size(entity) if way is None else way.sizes_of([entity.pk]).get(entity.pk)
+    if size is None:
+        return None
+    marks = nearest_marks(entity)
+    caution, limit = (
+        (marks.caution_percent, marks.limit_percent)
+        if way is None
+        else percents_of(metric, way=way)(marks)
+    )
+    return Scale(size=size, caution_percent=caution, limit_percent=limit)
+
+
+def grown_outlook(kept: list[KeptForecast | None], *, growth: float) -> Outlook:
+    """Return kept outlooks as if everything grew so many times as fast."""
+    return grown(outlook_of(kept), times=growth)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Reckoned:
+    """Dates at each mark of one thing, and the chance of its limit within the horizon."""
+
+    dates: dict[str, Triple]
+    limit_chance: float | None
+
+
+def reckoned(standing: Standing, *, growth: float) -> Reckoned:
+    """Return the dates of a thing if it grew so many times as fast."""
+    kept = standing.forecast
+    outlook = grown_outlook([kept], growth=growth)
+    dates: dict[str, Triple] = {}
+    chance = None
+    for mark, level in standing.marks.items():
+        if level is None:
+            dates[mark] = (None, None, None)
+            continue
+        way = _way(outlook, marks=np.array([level], dtype=np.int64))
+        dates[mark] = _dates(way, at=0, as_of=kept.as_of)
+        if mark == "limit" and not np.isnan(way.chance_within[0]):
+            chance = float(way.chance_within[0])
+    return Reckoned(dates=dates, limit_chance=chance)
+
+
+def _way(outlook: Outlook, *, marks: Int64s) -> Runway:
+    return runway(outlook, mark_bytes=marks, horizon_days=HORIZON_DAYS)
+
+
+def _dates(way: Runway, *, at: int, as_of: date | None) -> Triple:
+    early, likely, late = (
+        date_after(as_of, days=float(days[at]))
+        for days in (way.early_days, way.likely_days, way.late_days)
+    )
+    return early, likely, late
+
+
+def crossings_for(
+    actor: User, *, kind: Kind, metric: Metric, terms: list[Term]
+) -> QuerySet[KeptForecast]:
+    """Return what ends first of a kind, in order; pools' used bytes are listed with the pools."""
+    seen = estate.entities_for(actor).filter(kind=kind)
+    for term in terms:
+        seen = _narrowed(seen, term=term)
+    return KeptForecast.objects.filter(
+        metric=metric, kind=kind, entity__in=seen.values("pk")
+    ).order_by("sort_on", "pk")
+
+
+def _narrowed(seen: QuerySet[Entity], *, term: Term) -> QuerySet[Entity]:
+    if term.key == "site":
+        found = Q(site__name=term.text)
+    elif term.key is None:
+        found = Q(name__icontains=term.text)
+    elif term.key == "state":
+        found = Q(forecasts__attention=term.text)
+    else:
+        told = f"{term.key}: bears on pools; here use site:, state: and bare words."
+        fault = FieldFault(pointer="#/scope", code="key", detail=told)
+        raise FormError(told, faults=(fault,))
+    return seen.exclude(found) if term.is_excluding else seen.filter(found)
+
+
+def runs_told() -> QuerySet[ForecastRun]:
+    """Return the runs that made forecasts, newest first, with how far they are."""
+    return ForecastRun.objects.annotate(
+        n_chunks=Count("chunks"),
+        n_done=Count("chunks", filter=Q(chunks__state="done")),
+        n_failed=Count("chunks", filter=Q(chunks__state="failed")),
+    ).order_by(F("asked_at").desc(), "-pk")
