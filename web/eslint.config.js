@@ -3,7 +3,7 @@ import svelte from 'eslint-plugin-svelte';
 import globals from 'globals';
 import ts from 'typescript-eslint';
 
-const FEATURES = ['today', 'pool', 'place', 'feeds', 'session'];
+const FEATURES = ['feeds', 'people', 'place', 'session', 'thing', 'today'];
 
 export default ts.config(
   { ignores: ['build/', '.svelte-kit/', 'src/lib/api/schema.d.ts'] },

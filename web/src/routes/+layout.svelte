@@ -6,6 +6,7 @@
   import { keys } from '$lib/api/queries';
   import { Refusal } from '$lib/api/refusal';
   import { preferences } from '$lib/format';
+  import { placeNow, returnTo, type Place } from '$lib/ui/place';
   import Frame from '$lib/features/session/Frame.svelte';
 
   interface Props {
@@ -38,6 +39,8 @@
       },
     },
   });
+  export const snapshot = { capture: placeNow, restore: (place: Place) => returnTo(place) };
+
   const prefersDark = new MediaQuery('prefers-color-scheme: dark');
   const theme = $derived(
     preferences.theme === 'system' ? (prefersDark.current ? 'night' : 'day') : preferences.theme,

@@ -1,8 +1,10 @@
 import createClient, { type Middleware } from 'openapi-fetch';
-import type { components, paths } from './schema';
+import { confirmation } from './confirmation.svelte';
+import type { components, operations, paths } from './schema';
 import { Refusal, refusalOf } from './refusal';
 
 export type Schemas = components['schemas'];
+export type { operations };
 export type Pool = Schemas['PoolRead'];
 export type PoolDetail = Schemas['PoolDetailRead'];
 export type Part = Schemas['PartRead'];
@@ -11,17 +13,44 @@ export type Run = Schemas['RunRead'];
 export type Finding = Schemas['FindingRead'];
 export type Sheet = Schemas['SheetRead'];
 
+const FORBIDDEN = 403;
+
+function signed(request: Request): Request {
+  const token = /(?:^|; )(?:__Host-)?csrftoken=([^;]+)/.exec(document.cookie)?.[1];
+  if (token) request.headers.set('X-CSRFToken', token);
+  return request;
+}
+
 const csrf: Middleware = {
-  onRequest({ request }) {
-    const token = /(?:^|; )csrftoken=([^;]+)/.exec(document.cookie)?.[1];
-    if (token) request.headers.set('X-CSRFToken', token);
+  onRequest: ({ request }) => signed(request),
+};
+
+// A write is kept until its answer is there: one that wants the password is sent again.
+const sent = new Map<string, Request>();
+const again: Middleware = {
+  onRequest({ request, id }) {
+    if (request.method !== 'GET') sent.set(id, request.clone());
     return request;
+  },
+  async onResponse({ response, id }) {
+    const request = sent.get(id);
+    sent.delete(id);
+    if (response.status !== FORBIDDEN || !request) return response;
+    const refusal = refusalOf(response.status, await response.clone().json());
+    if (refusal.kind !== 'password-wanted' || !(await confirmation.ask())) return response;
+    return fetch(signed(request));
   },
 };
 
 const client = createClient<paths>({ baseUrl: '/' });
-client.use(csrf);
+client.use(csrf, again);
+
 export const api = client;
+
+/** Header of a write: on which version it was decided. */
+export function seen(version: string) {
+  return { 'If-Match': `"${version}"` };
+}
 
 interface Answer<T> {
   data?: T;

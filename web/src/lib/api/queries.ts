@@ -3,20 +3,36 @@ import { api, bodyOf } from './client';
 
 const REFRESH_MS = 30_000; // readings come every few minutes; a screen left open keeps up
 
+const ESTATE = ['estate'] as const;
+
+/** Queries by what they are of; what a feed brings or a mark changes bears on all of the estate. */
 export const keys = {
+  estate: ESTATE,
+  pools: [...ESTATE, 'pools'] as const,
+  thing: (id: number) => [...ESTATE, 'thing', id] as const,
+  scope: (scope: string) => [...ESTATE, 'scope', scope] as const,
+  placement: [...ESTATE, 'placement'] as const,
+  record: [...ESTATE, 'record'] as const,
+  kinds: [...ESTATE, 'kinds'] as const,
+  findings: [...ESTATE, 'findings'] as const,
   session: ['session'] as const,
-  pools: ['pools'] as const,
   feeds: ['feeds'] as const,
   runs: ['runs'] as const,
+  run: (id: number) => ['run', id] as const,
+  sheet: (key: string) => ['sheet', key] as const,
   forecastRuns: ['forecast-runs'] as const,
-  kinds: ['kinds'] as const,
-  findings: ['findings'] as const,
   mappings: ['mappings'] as const,
   people: ['people'] as const,
   tenants: ['tenants'] as const,
   audit: ['audit'] as const,
   tokens: ['tokens'] as const,
+  sessions: ['sessions'] as const,
 };
+
+/** Where the page after this one begins; undefined after the last. */
+export function cursorOf({ next }: { next?: string | null | undefined }) {
+  return next ? new URL(next).searchParams.get('cursor') : undefined;
+}
 
 export function sessionQuery() {
   return queryOptions({
@@ -27,7 +43,7 @@ export function sessionQuery() {
 
 export function poolsQuery(scope: string) {
   return queryOptions({
-    queryKey: [...keys.pools, 'list', scope],
+    queryKey: [...keys.pools, scope],
     queryFn: () => bodyOf(api.GET('/api/v1/pools', { params: { query: { scope } } })),
     placeholderData: keepPreviousData,
     refetchInterval: REFRESH_MS,
@@ -50,10 +66,11 @@ export function kindsQuery() {
   });
 }
 
-export function feedsQuery() {
+export function feedsQuery(scope = '') {
   return queryOptions({
-    queryKey: keys.feeds,
-    queryFn: () => bodyOf(api.GET('/api/v1/feeds')),
+    queryKey: [...keys.feeds, scope],
+    queryFn: () => bodyOf(api.GET('/api/v1/feeds', { params: { query: { scope } } })),
+    placeholderData: keepPreviousData,
     refetchInterval: REFRESH_MS,
   });
 }

@@ -7,7 +7,9 @@ interface Facts {
   status: number;
   title: string;
   detail: string;
+  kind?: string;
   faults?: Fault[];
+  stands?: Record<string, unknown> | null;
 }
 
 /** What the server said no with. */
@@ -15,20 +17,34 @@ export class Refusal extends Error {
   readonly status: number;
   readonly title: string;
   readonly detail: string;
+  readonly kind: string; // last word of its type: password-wanted, changed-meanwhile …
   readonly faults: Fault[];
+  readonly stands: Record<string, unknown> | null; // what somebody else put there meanwhile
 
   constructor(facts: Facts) {
     super(facts.detail);
     this.status = facts.status;
     this.title = facts.title;
     this.detail = facts.detail;
+    this.kind = facts.kind ?? '';
     this.faults = facts.faults ?? [];
+    this.stands = facts.stands ?? null;
   }
 
   /** What is wrong with one field, if anything. */
   of(field: string): string | undefined {
     return this.faults.find((fault) => fault.pointer === `#/${field}`)?.detail;
   }
+
+  /** The version to name for writing over what somebody else changed. */
+  get standing(): string | null {
+    return typeof this.stands?.version === 'string' ? this.stands.version : null;
+  }
+}
+
+/** The refusal behind an error, if it is one. */
+export function asRefusal(error: unknown): Refusal | null {
+  return error instanceof Refusal ? error : null;
 }
 
 export function refusalOf(status: number, body: unknown): Refusal {
@@ -43,6 +59,8 @@ export function refusalOf(status: number, body: unknown): Refusal {
       typeof problem.detail === 'string'
         ? problem.detail
         : 'The server failed on this. It is logged; try again, and report it if it stays.',
+    kind: typeof problem.type === 'string' ? problem.type.replace('/problems/', '') : '',
     faults: Array.isArray(problem.errors) ? (problem.errors as Fault[]) : [],
+    stands: typeof problem.stands === 'object' ? (problem.stands as Record<string, unknown>) : null,
   });
 }

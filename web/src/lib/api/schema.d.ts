@@ -96,10 +96,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Sources of inventory and readings. */
+        /** @description The feeds of a scope: those that tell of a pool in it, or are called so. */
         get: operations["feeds_list"];
         put?: never;
-        /** @description Add a feed; try it with a trial before it counts. */
+        /** @description Add a feed; try it with a trial before it counts. Wants the password again. */
         post: operations["feeds_create"];
         delete?: never;
         options?: never;
@@ -122,7 +122,11 @@ export interface paths {
         delete: operations["feeds_destroy"];
         options?: never;
         head?: never;
-        /** @description Sources of inventory and readings. */
+        /**
+         * @description Change what is given. Where it goes and its secret want one's own password again.
+         *
+         *     With another address or authority the kept secret is dropped, unless it is given again.
+         */
         patch: operations["feeds_partial_update"];
         trace?: never;
     };
@@ -186,6 +190,40 @@ export interface paths {
         };
         /** @description What joining the layers showed, as long as it is so. */
         get: operations["findings_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/findings/counts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How many there are of each kind in a scope and with a text, over all pages. */
+        get: operations["findings_counts_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/findings/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All of them as they are listed, as CSV. */
+        get: operations["findings_export_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -359,7 +397,7 @@ export interface paths {
         /** @description People and their roles. */
         get: operations["people_list"];
         put?: never;
-        /** @description People and their roles. */
+        /** @description Add a person, who must choose another password first. Wants the password again. */
         post: operations["people_create"];
         delete?: never;
         options?: never;
@@ -380,7 +418,7 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /** @description People and their roles. */
+        /** @description Change what is given; a new password ends their sessions and tokens. */
         patch: operations["people_partial_update"];
         trace?: never;
     };
@@ -442,7 +480,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Volumes of the pool, most written first. */
+        /** @description Volumes of the pool, most written first unless another order is asked for. */
         get: operations["pools_volumes_list"];
         put?: never;
         post?: never;
@@ -532,10 +570,97 @@ export interface paths {
         /** @description The session of this browser. */
         get: operations["session_read"];
         put?: never;
-        /** @description The session of this browser. */
+        /** @description Sign in; with a second factor set up, 401 *code-wanted* asks for its code. */
         post: operations["session_begin"];
         /** @description The session of this browser. */
         delete: operations["session_end"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/confirmation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The password again, for what bears on who may come in. */
+        post: operations["session_confirm"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Change one's own password; one's other sessions and all tokens end. */
+        put: operations["password_change"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description One's own generator of codes. */
+        put: operations["second_factor_confirm"];
+        /** @description Make a secret; it counts once a code has confirmed it. */
+        post: operations["second_factor_begin"];
+        /** @description Take one's generator off, unless it is required. */
+        delete: operations["second_factor_drop"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The browsers in which one is signed in. */
+        get: operations["sessions_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sessions/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description End a session of one's own. */
+        delete: operations["sessions_end"];
         options?: never;
         head?: never;
         patch?: never;
@@ -687,7 +812,7 @@ export interface paths {
         /** @description A person's own tokens. */
         get: operations["tokens_list"];
         put?: never;
-        /** @description A person's own tokens. */
+        /** @description Make a token; its secret is told this once. Wants the password again. */
         post: operations["tokens_create"];
         delete?: never;
         options?: never;
@@ -733,6 +858,14 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AlikeRead: {
+            says: string;
+            n_rows: number;
+            /** @description the first ones */
+            rows: number[];
+            /** @description naming the kind of the rows would make them */
+            can_make: boolean;
+        };
         /**
          * @description * `clear` - clear
          *     * `caution` - caution
@@ -748,6 +881,7 @@ export interface components {
             at: string;
             actor_name: string;
             by_token?: string;
+            address?: string;
             action: string;
             subject_kind: string;
             /** Format: int64 */
@@ -809,6 +943,13 @@ export interface components {
             n_good: number;
             n_problems: number;
             problems: string[];
+            /** @description all that is wrong, the like of it together */
+            alike: components["schemas"]["AlikeRead"][];
+            /** @description things that the table makes */
+            n_made: number;
+        };
+        CodeWriteRequest: {
+            code: string;
         };
         ColumnField: {
             column: string;
@@ -819,6 +960,10 @@ export interface components {
             column: string;
             /** @default  */
             unit: string;
+        };
+        ConfirmationWriteRequest: {
+            password: string;
+            code?: string;
         };
         ContributorsRead: {
             /** Format: date */
@@ -917,6 +1062,16 @@ export interface components {
             sites: components["schemas"]["CountRead"][];
             states: components["schemas"]["CountRead"][];
             classes: components["schemas"]["CountRead"][];
+            /** @description how far pools reach, as the list groups them */
+            reaches: components["schemas"]["CountRead"][];
+        };
+        FactorBegunRead: {
+            /** @description shown this once */
+            secret: string;
+            /** @description otpauth: address for a generator of codes */
+            address: string;
+            /** @description the address as a square code, SVG */
+            picture: string;
         };
         FeedRead: {
             readonly id: number;
@@ -946,6 +1101,8 @@ export interface components {
                 [key: string]: number;
             };
             readonly n_waiting: number;
+            /** @description for If-Match */
+            readonly version: string;
         };
         /** @enum {string} */
         FeedReadStateEnum: "fresh" | "late" | "failing" | "paused";
@@ -970,8 +1127,13 @@ export interface components {
             is_required: boolean;
             choices: string[];
         };
+        FindingCountRead: {
+            kind: components["schemas"]["FindingKindEnum"];
+            n: number;
+        };
         /**
          * @description * `loose-end` - Loose End
+         *     * `no-pool` - No Pool
          *     * `conflict` - Conflict
          *     * `two-identities` - Two Identities
          *     * `unmanaged-host` - Unmanaged Host
@@ -980,7 +1142,7 @@ export interface components {
          *     * `mirror-side-lost` - Mirror Side Lost
          * @enum {string}
          */
-        FindingKindEnum: "loose-end" | "conflict" | "two-identities" | "unmanaged-host" | "two-names" | "free-but-owned" | "mirror-side-lost";
+        FindingKindEnum: "loose-end" | "no-pool" | "conflict" | "two-identities" | "unmanaged-host" | "two-names" | "free-but-owned" | "mirror-side-lost";
         FindingRead: {
             readonly id: number;
             kind: components["schemas"]["FindingKindEnum"];
@@ -1003,6 +1165,8 @@ export interface components {
             weekly_swing: number | null;
             monthly_swing: number | null;
             n_kin: number;
+            /** @description null where not judged */
+            mix?: components["schemas"]["MixRead"] | null;
         };
         ForecastRunRead: {
             readonly id: number;
@@ -1027,10 +1191,11 @@ export interface components {
          * @description * `read` - read
          *     * `service_class` - service_class
          *     * `space` - space
+         *     * `date` - date
          *     * `overcommit` - overcommit
          * @enum {string}
          */
-        HurdleEnum: "read" | "service_class" | "space" | "overcommit";
+        HurdleEnum: "read" | "service_class" | "space" | "date" | "overcommit";
         ImportWriteRequest: {
             mapping: components["schemas"]["MappingFieldRequest"];
             /** @default false */
@@ -1108,6 +1273,11 @@ export interface components {
             of_kind: components["schemas"]["OfKindEnum"] | components["schemas"]["BlankEnum"];
             /** @default false */
             decimal_comma: boolean;
+            /**
+             * @description readings: of things that nobody has told of
+             * @default false
+             */
+            makes_things: boolean;
             columns: {
                 [key: string]: components["schemas"]["ColumnField"];
             };
@@ -1141,6 +1311,11 @@ export interface components {
             of_kind: components["schemas"]["OfKindEnum"] | components["schemas"]["BlankEnum"];
             /** @default false */
             decimal_comma: boolean;
+            /**
+             * @description readings: of things that nobody has told of
+             * @default false
+             */
+            makes_things: boolean;
             columns: {
                 [key: string]: components["schemas"]["ColumnFieldRequest"];
             };
@@ -1176,6 +1351,8 @@ export interface components {
          */
         MarkReadNameEnum: "caution_percent" | "limit_percent" | "overcommit_caution_percent" | "overcommit_limit_percent" | "lead_time_days";
         MarksRead: {
+            /** @description for If-Match */
+            version: string;
             marks: components["schemas"]["MarkRead"][];
             /** @description where they may be set, the nearest first */
             levels: components["schemas"]["LevelRead"][];
@@ -1204,6 +1381,32 @@ export interface components {
          * @enum {string}
          */
         MetricEnum: "used" | "provisioned" | "snapshots" | "objects_hot" | "objects_warm" | "objects_cold" | "cpu" | "memory" | "iops" | "throughput";
+        /** @description Which ways to go on count how much, and what was learnt from other histories on top. */
+        MixRead: {
+            /** @description the heaviest first */
+            ways: components["schemas"]["WayRead"][];
+            /** @description others that count */
+            n_more: number;
+            /**
+             * Format: double
+             * @description on top of the ways, in four weeks ahead
+             */
+            learnt_per_day: number;
+            /** @description unlike all histories that were learnt from: the ways stand alone */
+            is_unlike: boolean;
+            /**
+             * Format: double
+             * @description how much counts what would be said had its few shifts always been there
+             * @default 0
+             */
+            always_share: number;
+            /**
+             * Format: double
+             * @description how much counts what a line that never bent does
+             * @default 0
+             */
+            line_share: number;
+        };
         NullEnum: null;
         /**
          * @description * `` -
@@ -1228,6 +1431,16 @@ export interface components {
          * @enum {string}
          */
         OfKindEnum: "tenant" | "project" | "array" | "cluster" | "host" | "port" | "shelf" | "pool" | "volume" | "drive" | "host-device" | "datastore" | "vm" | "disk" | "snapshot" | "file" | "account" | "bucket";
+        OpenSessionRead: {
+            id: string;
+            /** Format: date-time */
+            began_at: string;
+            /** Format: date-time */
+            seen_at: string;
+            address: string;
+            agent: string;
+            is_this: boolean;
+        };
         PaceChangeRead: {
             /** Format: date */
             on: string;
@@ -1314,6 +1527,19 @@ export interface components {
             previous?: string | null;
             results: components["schemas"]["RunRead"][];
         };
+        PaginatedVolumeReadList: {
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?cursor=cD00ODY%3D"
+             */
+            next?: string | null;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?cursor=cj0xJnA9NDg3
+             */
+            previous?: string | null;
+            results: components["schemas"]["VolumeRead"][];
+        };
         PartAheadRead: {
             entity: components["schemas"]["ThingRead"];
             bytes_on: number[];
@@ -1332,6 +1558,10 @@ export interface components {
         PartRead: {
             text?: string;
             bytes?: number;
+        };
+        PasswordWriteRequest: {
+            current: string;
+            new: string;
         };
         PatchedFeedChangeRequest: {
             name?: string;
@@ -1352,6 +1582,9 @@ export interface components {
             role?: components["schemas"]["RoleEnum"];
             tenant_ids?: number[];
             is_active?: boolean;
+            requires_second_factor?: boolean;
+            /** @description takes a lost generator off, so that they can sign in without */
+            drops_second_factor?: boolean;
         };
         PersonRead: {
             readonly id: number;
@@ -1365,12 +1598,20 @@ export interface components {
             is_active?: boolean;
             /** Format: date-time */
             last_login?: string | null;
+            /** @default false */
+            requires_second_factor: boolean;
+            /** @default false */
+            must_change_password: boolean;
+            has_second_factor: boolean;
+            /** @description for If-Match */
+            readonly version: string;
         };
         PersonWriteRequest: {
             name: string;
             password: string;
             role: components["schemas"]["RoleEnum"];
             tenant_ids?: number[];
+            requires_second_factor?: boolean;
         };
         PlacementRead: {
             promised_bytes: number;
@@ -1457,6 +1698,10 @@ export interface components {
             status: number;
             detail: string;
             instance: string;
+            /** @description of 412: what stands now */
+            stands?: {
+                [key: string]: unknown;
+            };
             errors?: components["schemas"]["ProblemField"][];
         };
         ProblemField: {
@@ -1516,6 +1761,8 @@ export interface components {
             disk_bytes: number;
             /** @description by a planner; else the median of lately */
             is_set: boolean;
+            /** @description for If-Match */
+            version: string;
         };
         RepairRead: {
             /** Format: date */
@@ -1581,12 +1828,15 @@ export interface components {
             kind: string;
             of_kind?: string;
             decimal_comma?: boolean;
+            makes_things?: boolean;
             columns: {
                 [key: string]: components["schemas"]["ColumnField"];
             };
             header: string[];
             /** Format: date-time */
             made_at: string;
+            /** @description for If-Match */
+            readonly version: string;
         };
         SavedMappingWriteRequest: {
             name: string;
@@ -1605,6 +1855,9 @@ export interface components {
             is_signed_in: boolean;
             role: components["schemas"]["RoleEnum"] | components["schemas"]["NullEnum"];
             rights: string[];
+            must_change_password: boolean;
+            must_set_up_factor: boolean;
+            has_second_factor: boolean;
         };
         SheetRead: {
             key: string;
@@ -1618,6 +1871,11 @@ export interface components {
             fields_of_kind: components["schemas"]["FieldRead"][];
             kinds: string[];
             units: string[];
+            /** @description kinds that rows of a day make where unknown */
+            made_of_rows: string[];
+            limits: {
+                [key: string]: number;
+            };
         };
         ShiftRead: {
             /** Format: date */
@@ -1627,6 +1885,8 @@ export interface components {
         SignInWriteRequest: {
             name: string;
             password: string;
+            /** @description of the second factor */
+            code?: string;
         };
         SoundingsRead: {
             metric: components["schemas"]["MetricEnum"];
@@ -1664,6 +1924,8 @@ export interface components {
             caution: components["schemas"]["DatesRead"];
             limit: components["schemas"]["DatesRead"];
             full: components["schemas"]["DatesRead"];
+            /** Format: date */
+            order_by_on: string | null;
             /**
              * Format: double
              * @description that the limit is reached within two years at all
@@ -1675,6 +1937,8 @@ export interface components {
             ceiling: number | null;
             findings: components["schemas"]["FindingsRead"];
             record: components["schemas"]["RecordRead"];
+            /** @description how the likely and the order-by date come about */
+            workings: components["schemas"]["WorkingRead"][];
             path: {
                 [key: string]: (number | null)[];
             };
@@ -1682,7 +1946,7 @@ export interface components {
         StepRead: {
             label: string;
             sign: string;
-            amount_bytes: number | null;
+            amount: number | null;
             text: string;
             /** Format: date */
             on: string | null;
@@ -1694,7 +1958,7 @@ export interface components {
             name: string;
             uid: string;
         };
-        /** @description A whole and its parts on days ahead; the parts add up to the whole. */
+        /** @description A whole and its parts on days ahead: parts and what is left out add up to the whole. */
         TogetherRead: {
             days: string[];
             whole_bytes: number[];
@@ -1702,6 +1966,8 @@ export interface components {
             parts: components["schemas"]["PartAheadRead"][];
             /** @description parts that are not forecast yet */
             n_left_out: number;
+            /** @description what they were last read to hold, taken to stay */
+            left_out_bytes: number;
         };
         TokenMadeRead: {
             readonly id: number;
@@ -1747,6 +2013,14 @@ export interface components {
             /** Format: date-time */
             read_at: string;
         };
+        WayRead: {
+            name: string;
+            /**
+             * Format: double
+             * @description 0 to 1
+             */
+            share: number;
+        };
         /**
          * @description * `unread` - unread
          *     * `odd` - odd
@@ -1759,6 +2033,8 @@ export interface components {
             figure: string;
             title: string;
             says: string;
+            /** @description of every amount of its steps */
+            unit: string;
             steps: components["schemas"]["StepRead"][];
         };
         WorkloadWriteRequest: {
@@ -1948,7 +2224,9 @@ export interface operations {
     };
     feeds_list: {
         parameters: {
-            query?: never;
+            query?: {
+                scope?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -1961,6 +2239,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FeedRead"][];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1987,6 +2273,14 @@ export interface operations {
                 };
             };
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2028,7 +2322,10 @@ export interface operations {
     feeds_destroy: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the version that was seen; 428 without it, 412 with what stands now */
+                "If-Match"?: string;
+            };
             path: {
                 id: number;
             };
@@ -2042,6 +2339,14 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
             };
             404: {
                 headers: {
@@ -2059,12 +2364,31 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     feeds_partial_update: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the version that was seen; 428 without it, 412 with what stands now */
+                "If-Match"?: string;
+            };
             path: {
                 id: number;
             };
@@ -2092,6 +2416,14 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -2100,7 +2432,23 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            428: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2240,6 +2588,19 @@ export interface operations {
             query?: {
                 /** @description The pagination cursor value. */
                 cursor?: string;
+                /**
+                 * @description * `loose-end` - Loose End
+                 *     * `no-pool` - No Pool
+                 *     * `conflict` - Conflict
+                 *     * `two-identities` - Two Identities
+                 *     * `unmanaged-host` - Unmanaged Host
+                 *     * `two-names` - Two Names
+                 *     * `free-but-owned` - Free But Owned
+                 *     * `mirror-side-lost` - Mirror Side Lost
+                 */
+                kind?: "loose-end" | "no-pool" | "conflict" | "two-identities" | "unmanaged-host" | "two-names" | "free-but-owned" | "mirror-side-lost";
+                scope?: string;
+                text?: string;
             };
             header?: never;
             path?: never;
@@ -2253,6 +2614,96 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PaginatedFindingReadList"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    findings_counts_list: {
+        parameters: {
+            query?: {
+                /**
+                 * @description * `loose-end` - Loose End
+                 *     * `no-pool` - No Pool
+                 *     * `conflict` - Conflict
+                 *     * `two-identities` - Two Identities
+                 *     * `unmanaged-host` - Unmanaged Host
+                 *     * `two-names` - Two Names
+                 *     * `free-but-owned` - Free But Owned
+                 *     * `mirror-side-lost` - Mirror Side Lost
+                 */
+                kind?: "loose-end" | "no-pool" | "conflict" | "two-identities" | "unmanaged-host" | "two-names" | "free-but-owned" | "mirror-side-lost";
+                scope?: string;
+                text?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingCountRead"][];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    findings_export_retrieve: {
+        parameters: {
+            query?: {
+                /**
+                 * @description * `loose-end` - Loose End
+                 *     * `no-pool` - No Pool
+                 *     * `conflict` - Conflict
+                 *     * `two-identities` - Two Identities
+                 *     * `unmanaged-host` - Unmanaged Host
+                 *     * `two-names` - Two Names
+                 *     * `free-but-owned` - Free But Owned
+                 *     * `mirror-side-lost` - Mirror Side Lost
+                 */
+                kind?: "loose-end" | "no-pool" | "conflict" | "two-identities" | "unmanaged-host" | "two-names" | "free-but-owned" | "mirror-side-lost";
+                scope?: string;
+                text?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2556,7 +3007,10 @@ export interface operations {
     mappings_create: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the version that was seen; 428 without it, 412 with what stands now */
+                "If-Match"?: string;
+            };
             path?: never;
             cookie?: never;
         };
@@ -2582,7 +3036,23 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            428: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2624,7 +3094,10 @@ export interface operations {
     marks_set: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the version that was seen; 428 without it, 412 with what stands now */
+                "If-Match"?: string;
+            };
             path: {
                 entity_id: number;
             };
@@ -2660,7 +3133,23 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            428: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2718,6 +3207,14 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             409: {
                 headers: {
                     [name: string]: unknown;
@@ -2731,9 +3228,11 @@ export interface operations {
     people_partial_update: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the version that was seen; 428 without it, 412 with what stands now */
+                "If-Match"?: string;
+            };
             path: {
-                /** @description A unique integer value identifying this user. */
                 id: number;
             };
             cookie?: never;
@@ -2760,7 +3259,39 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            428: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2874,7 +3405,11 @@ export interface operations {
     };
     pools_volumes_list: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The pagination cursor value. */
+                cursor?: string;
+                order?: "-name" | "-size" | "-written" | "name" | "size" | "written";
+            };
             header?: never;
             path: {
                 pool_id: number;
@@ -2888,7 +3423,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["VolumeRead"][];
+                    "application/json": components["schemas"]["PaginatedVolumeReadList"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
             404: {
@@ -2953,7 +3496,10 @@ export interface operations {
     reference_set: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the version that was seen; 428 without it, 412 with what stands now */
+                "If-Match"?: string;
+            };
             path?: never;
             cookie?: never;
         };
@@ -2979,12 +3525,31 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     reference_unset: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the version that was seen; 428 without it, 412 with what stands now */
+                "If-Match"?: string;
+            };
             path?: never;
             cookie?: never;
         };
@@ -2996,6 +3561,22 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReferenceToldRead"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3108,6 +3689,14 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     session_end: {
@@ -3125,6 +3714,270 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    session_confirm: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConfirmationWriteRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    password_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordWriteRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    second_factor_confirm: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodeWriteRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    second_factor_begin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FactorBegunRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    second_factor_drop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sessions_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenSessionRead"][];
+                };
+            };
+        };
+    };
+    sessions_end: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
             };
         };
     };
@@ -3174,6 +4027,7 @@ export interface operations {
         parameters: {
             query?: {
                 kind?: "account" | "array" | "bucket" | "cluster" | "datastore" | "disk" | "drive" | "file" | "host" | "host-device" | "pool" | "port" | "project" | "readings" | "shelf" | "snapshot" | "tenant" | "vm" | "volume";
+                of_kind?: "account" | "array" | "bucket" | "cluster" | "datastore" | "disk" | "drive" | "file" | "host" | "host-device" | "pool" | "port" | "project" | "shelf" | "snapshot" | "tenant" | "vm" | "volume";
             };
             header?: never;
             path: {
@@ -3465,6 +4319,14 @@ export interface operations {
                 };
             };
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,3 +1,4 @@
+import { formatCount } from './numbers';
 import { preferences } from './preferences.svelte';
 
 const SIGNIFICANT_DIGITS = 3;
@@ -29,6 +30,5 @@ export function formatAmount(amount: number | null, unit: string, isSigned = fal
   const places = Number.isInteger(amount) ? 0 : size < 1 ? SIGNIFICANT_DIGITS : size < FEW ? 1 : 0;
   const sign = isSigned && amount > 0 ? '+' : '';
   const [whole = '', part] = size.toFixed(places).split('.');
-  const grouped = whole.replace(/\B(?=(\d{3})+(?!\d))/g, '\u202f');
-  return `${amount < 0 ? '−' : sign}${grouped}${part ? `.${part}` : ''} ${unit}`;
+  return `${amount < 0 ? '−' : sign}${formatCount(Number(whole))}${part ? `.${part}` : ''} ${unit}`;
 }

@@ -1,3 +1,5 @@
+import { formatCount } from './numbers';
+
 export type UnitSystem = 'iec' | 'si';
 
 const NAMES: Record<UnitSystem, readonly string[]> = {
@@ -42,7 +44,7 @@ export function axisUnit(most: number, system: UnitSystem): { name: string; byte
 /** Exact bytes for a tooltip: 79 228 162 514 B. */
 export function exactBytes(bytes: number | null | undefined): string {
   if (bytes === null || bytes === undefined) return 'no reading';
-  return `${bytes.toString().replace(/\B(?=(\d{3})+(?!\d))/g, '\u202f')} B`;
+  return `${formatCount(bytes)} B`;
 }
 
 /** “1.5 TiB”, “20GB”, “4096” as bytes; null where it is none. */

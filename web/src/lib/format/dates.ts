@@ -1,42 +1,39 @@
+import { clock } from './clock.svelte';
+
 const SECOND_MS = 1000;
 const DAY_MS = 86_400_000;
 const MINUTE_SECONDS = 60;
 const HOUR_SECONDS = 3600;
 const DAY_SECONDS = 86_400;
 const SAME_YEAR_DAYS = 300; // nearer than this no one mistakes the year
+const DAY = /^\d{4}-\d\d-\d\d$/;
 
-// Parts of one locale, put together by hand: the others shorten months unevenly (Sept, June).
-const parts = new Intl.DateTimeFormat('en-US', {
-  weekday: 'short',
-  day: 'numeric',
-  month: 'short',
-  year: 'numeric',
-  timeZone: 'UTC',
-});
-const clock = new Intl.DateTimeFormat('en-GB', { hour: '2-digit', minute: '2-digit' });
-
-export function todayIso(): string {
-  return new Date().toISOString().slice(0, 'yyyy-mm-dd'.length);
+/** Today by the person's clock. */
+export function todayIso(now: Date = new Date()): string {
+  return clock.dayOf(now);
 }
 
 /** Whole days from today to an ISO date; negative in the past. */
 export function daysUntil(iso: string, today: string = todayIso()): number {
-  return Math.round((Date.parse(iso) - Date.parse(today)) / DAY_MS);
+  return Math.round((Date.parse(dayOf(iso)) - Date.parse(today)) / DAY_MS);
 }
 
 export function addDays(iso: string, days: number): string {
   return new Date(Date.parse(iso) + days * DAY_MS).toISOString().slice(0, 'yyyy-mm-dd'.length);
 }
 
+/** The day of a date, or of a moment by the person's clock. */
+function dayOf(iso: string): string {
+  return DAY.test(iso) ? iso : clock.dayOf(new Date(iso));
+}
+
 /** “Sat 12 Dec”, with the year once it could be mistaken. */
 export function formatDay(iso: string | null | undefined): string {
   if (!iso) return '–';
-  const isFar = Math.abs(daysUntil(iso)) > SAME_YEAR_DAYS;
-  const told = Object.fromEntries(
-    parts.formatToParts(new Date(iso)).map((part) => [part.type, part.value]),
-  );
-  const day = `${told.weekday} ${told.day} ${told.month}`;
-  return isFar ? `${day} ${told.year}` : day;
+  const day = dayOf(iso);
+  const told = clock.partsOf(day);
+  const words = `${told.weekday} ${told.day} ${told.month}`;
+  return Math.abs(daysUntil(day)) > SAME_YEAR_DAYS ? `${words} ${told.year}` : words;
 }
 
 /** “41 d (30–77)” from likely, early and late; an open end stays open. */
@@ -65,8 +62,9 @@ export function formatSeconds(seconds: number): string {
   return `${Math.round(seconds / DAY_SECONDS)} d`;
 }
 
-/** “07:36” today, else “Thu 19 Nov”. */
+/** “07:36” today, else “Thu 19 Nov”, by the person's clock. */
 export function formatMoment(iso: string | null | undefined): string {
   if (!iso) return '–';
-  return iso.startsWith(todayIso()) ? clock.format(new Date(iso)) : formatDay(iso);
+  const at = new Date(iso);
+  return clock.dayOf(at) === todayIso() ? clock.timeOf(at) : formatDay(iso);
 }

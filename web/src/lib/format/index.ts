@@ -1,5 +1,6 @@
 export { formatAmount, metricName } from './amounts';
 export { axisUnit, exactBytes, formatBytes, parseBytes } from './bytes';
+export { clock, UTC } from './clock.svelte';
 export {
   addDays,
   daysUntil,
@@ -10,7 +11,8 @@ export {
   formatSeconds,
   todayIso,
 } from './dates';
-export { counted } from './kinds';
-export { limitDate, limitShare } from './limits';
+export { aKind, counted, kindWord } from './kinds';
+export { BEYOND, limitDate, limitRange, limitShare, NO_END } from './limits';
 export { fullName } from './names';
+export { formatCount, formatPercent } from './numbers';
 export { preferences } from './preferences.svelte';

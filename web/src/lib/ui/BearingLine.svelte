@@ -1,7 +1,8 @@
 <script lang="ts">
   import { bearing } from '$lib/url/bearing.svelte';
-  import { formatDay, todayIso } from '$lib/format';
+  import { clock, formatDay, todayIso } from '$lib/format';
   import { wordOf } from '$lib/url/sift';
+  import { onChord } from './keys.svelte';
 
   const SETTLE_MS = 250;
   let typed: string | null = $state(null); // null: show what the URL says
@@ -31,19 +32,28 @@
     if (event.key === 'Backspace' && shown === '') void bearing.widen();
   }
 
-  async function onwindowkey(event: KeyboardEvent) {
-    if (event.key !== 'Escape' || event.defaultPrevented) return;
-    typed = null;
-    await bearing.widen();
+  /** Esc belongs to an open dialog, and to a form that is being filled in. */
+  function isBusy(target: EventTarget | null): boolean {
+    if (document.querySelector('dialog[open]')) return true;
+    if (!(target instanceof HTMLElement) || target.id === 'sift') return false;
+    return target.closest('form, dialog, [role="dialog"]') !== null;
   }
+
+  onChord('Escape', 'Esc', 'widens what is shown by one step', (event) => {
+    if (event.defaultPrevented || isBusy(event.target)) return;
+    typed = null;
+    void bearing.widen();
+  });
 </script>
 
-<svelte:window onkeydown={onwindowkey} />
 <div
-  class="bearing-line flex items-center gap-2.5 border-b border-rule bg-paper-raised px-4"
+  class="bearing-line flex min-w-0 items-center gap-2.5 border-b border-rule bg-paper-raised px-4"
   role="search"
 >
-  <div class="flex items-center gap-1.5">
+  <p class="sr-only" role="status">
+    {bearing.sift ? `narrowed to ${bearing.sift}` : 'the whole estate'}
+  </p>
+  <div class="flex min-w-0 items-center gap-1.5 overflow-x-auto">
     {#each bearing.chips as term (wordOf(term))}
       <button
         class="flex h-6 items-center gap-1.5 border border-rule px-2 whitespace-nowrap hover:border-ink"
@@ -72,6 +82,6 @@
     class="h-6 min-w-0 flex-1 border border-rule bg-paper-raised px-2 py-0 text-sm focus:border-depth-4 focus:ring-0"
   />
   <span class="text-ink-soft">at</span><span class="-ml-1 whitespace-nowrap"
-    >{formatDay(todayIso())} · now</span
+    >{formatDay(todayIso())} · now<span class="ml-1 text-ink-soft">{clock.zone}</span></span
   >
 </div>

@@ -11,9 +11,10 @@
     title: string;
     note?: string;
     slices: Slice[];
+    does?: string; // what a click does with the name
     onpick: (name: string, isExcluding: boolean) => void;
   }
-  let { title, note = '', slices, onpick, ...rest }: Props = $props();
+  let { title, note = '', slices, does = '', onpick, ...rest }: Props = $props();
 
   const WIDTH = 1000;
   const total = $derived(slices.reduce((sum, slice) => sum + slice.n, 0));
@@ -46,9 +47,13 @@
   <div class="flex justify-between gap-2 overflow-hidden text-xs leading-4">
     {#each slices as slice (slice.name)}
       <button
-        class="figures whitespace-nowrap text-ink-soft hover:text-ink hover:underline"
-        title="narrow to {slice.name}; Alt+click leaves it out"
-        onclick={(event) => onpick(slice.name, event.altKey)}>{slice.name} {slice.n}</button
+        class="figures min-h-6 whitespace-nowrap text-ink-soft hover:text-ink hover:underline"
+        title={does ? `${does} ${slice.name}` : `narrow to ${slice.name}; with Alt it is left out`}
+        onclick={(event) => onpick(slice.name, event.altKey)}
+        onkeydown={(event) => {
+          // Alt+Enter makes no click of its own.
+          if (event.key === 'Enter' && event.altKey) onpick(slice.name, true);
+        }}>{slice.name} {slice.n}</button
       >
     {/each}
   </div>

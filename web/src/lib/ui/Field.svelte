@@ -9,7 +9,9 @@
     rows?: number; // more than one line
     type?: 'text' | 'password' | 'number';
     placeholder?: string;
-    autocomplete?: 'off' | 'new-password';
+    autocomplete?: 'off' | 'new-password' | 'current-password' | 'username' | 'one-time-code';
+    inputmode?: 'numeric';
+    isFirst?: boolean; // takes the focus when it appears
     min?: string;
     max?: string;
     required?: boolean;
@@ -21,9 +23,11 @@
     fault,
     rows,
     placeholder = '',
+    isFirst = false,
     class: extra = 'text-sm',
     ...rest
   }: Props = $props();
+  const id = $props.id();
   const look = $derived(['mt-0.5 bg-paper py-1 text-ink', extra]);
 </script>
 
@@ -32,12 +36,23 @@
   {#if rows}
     <Textarea
       {rows}
+      aria-invalid={fault ? 'true' : undefined}
+      aria-describedby={fault ? `${id}-fault` : undefined}
       class={[...look, 'w-full']}
       {placeholder}
       bind:value={() => String(value), (told) => (value = told)}
     />
   {:else}
-    <Input size="sm" class={look} {placeholder} bind:value {...rest} />
+    <Input
+      size="sm"
+      class={look}
+      {placeholder}
+      autofocus={isFirst}
+      aria-invalid={fault ? 'true' : undefined}
+      aria-describedby={fault ? `${id}-fault` : undefined}
+      bind:value
+      {...rest}
+    />
   {/if}
 </Label>
-{#if fault}<p class="text-signal">{fault}</p>{/if}
+{#if fault}<p id="{id}-fault" class="text-signal">{fault}</p>{/if}

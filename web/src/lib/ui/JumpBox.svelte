@@ -3,6 +3,7 @@
   import { goto } from '$app/navigation';
   import { poolsQuery } from '$lib/api/queries';
   import { bearing } from '$lib/url/bearing.svelte';
+  import { onChord, onSign } from './keys.svelte';
   import StateGlyph from './StateGlyph.svelte';
 
   const MOST_SHOWN = 8;
@@ -26,6 +27,8 @@
       .slice(0, MOST_SHOWN);
   });
 
+  const activeId = $derived(isOpen && found[at] ? `jump-${found[at]?.id}` : undefined);
+
   async function jump(id: number | undefined) {
     if (id === undefined) return;
     text = '';
@@ -38,24 +41,20 @@
     else if (event.key === 'ArrowUp') at = Math.max(at - 1, 0);
     else if (event.key === 'Enter') void jump(found[at]?.id);
     else if (event.key === 'Escape') {
-      event.stopPropagation();
       text = '';
       box?.blur();
     } else return;
     event.preventDefault();
   }
 
-  function onwindowkey(event: KeyboardEvent) {
-    const isTyping =
-      event.target instanceof HTMLElement && /INPUT|SELECT|TEXTAREA/.test(event.target.tagName);
-    if ((event.key === '/' && !isTyping) || (event.key === 'k' && event.ctrlKey)) {
-      event.preventDefault();
-      box?.focus();
-    }
-  }
+  const enter = () => box?.focus();
+  onSign('/', 'jump to a pool', enter);
+  onChord('Control+K', 'Ctrl + K', 'the same, also while typing', (event) => {
+    event.preventDefault();
+    enter();
+  });
 </script>
 
-<svelte:window onkeydown={onwindowkey} />
 <div class="relative">
   <input
     bind:this={box}
@@ -69,8 +68,9 @@
     aria-label="Jump to a pool"
     aria-expanded={isOpen}
     aria-controls="jump-found"
+    aria-activedescendant={activeId}
     autocomplete="off"
-    class="h-7 w-52 border border-rule bg-paper px-2 py-0 text-sm focus:border-depth-4 focus:ring-0"
+    class="h-7 w-52 border border-edge bg-paper max-lg:w-36 px-2 py-0 text-sm focus:border-depth-4 focus:ring-0"
   />
   <kbd
     class="pointer-events-none absolute top-1 right-1.5 border border-rule px-1.5 text-xs text-ink-soft"
@@ -79,26 +79,31 @@
   <ul
     id="jump-found"
     role="listbox"
+    aria-label="Pools found"
     class={[
       'absolute right-0 z-20 w-72 border border-rule bg-paper-raised py-1 shadow-lg',
       !isOpen && 'hidden',
     ]}
   >
     {#each found as pool, index (pool.id)}
-      <li role="option" aria-selected={index === at} class={index === at ? 'bg-depth-1' : ''}>
-        <button
-          class="flex w-full items-center gap-2 px-3 py-1 text-left"
-          onmousedown={() => jump(pool.id)}
-          tabindex="-1"
-        >
-          <StateGlyph state={pool.attention} />
-          <span class="font-semibold">{pool.array_name} · {pool.name}</span>
-          <span class="ml-auto text-ink-soft">{pool.site_name ?? ''}</span>
-        </button>
+      <li
+        id="jump-{pool.id}"
+        role="option"
+        aria-selected={index === at}
+        class="flex cursor-pointer items-center gap-2 px-3 py-1 {index === at ? 'bg-depth-1' : ''}"
+        onmousedown={() => jump(pool.id)}
+      >
+        <StateGlyph state={pool.attention} />
+        <span class="font-semibold">{pool.array_name} · {pool.name}</span>
+        <span class="ml-auto text-ink-soft">{pool.site_name ?? ''}</span>
       </li>
     {:else}
-      <li class="px-3 py-1 text-ink-soft">
-        {pools.isPending ? 'looking …' : `no pool is called “${text}”`}
+      <li class="px-3 py-1 text-ink-soft" role="option" aria-selected="false" aria-disabled="true">
+        {pools.isError
+          ? pools.error.message
+          : pools.isPending
+            ? 'looking …'
+            : `no pool is called “${text}”`}
       </li>
     {/each}
   </ul>

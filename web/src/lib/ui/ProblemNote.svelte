@@ -3,10 +3,10 @@
   import type { HTMLAttributes } from 'svelte/elements';
   import { Refusal } from '$lib/api/refusal';
 
-  /** What happened, to what, and what to do. */
+  /** What happened, to what, and what to do; nothing where nothing happened. */
   interface Props extends HTMLAttributes<HTMLDivElement> {
     of: string;
-    error: Error;
+    error: Error | null;
     onretry?: () => void;
   }
   let { of, error, onretry, class: extra = '', ...rest }: Props = $props();
@@ -17,10 +17,12 @@
   const title = $derived(error instanceof Refusal ? error.title : 'Error');
 </script>
 
-<div class={['border-l-2 border-signal py-1 pl-3', extra]} role="alert" {...rest}>
-  <p class="font-semibold text-signal">{of}: {title}</p>
-  <p class="max-w-prose">{error.message}</p>
-  {#if onretry && !isOurFault}<Button size="xs" color="alternative" class="mt-2" onclick={onretry}
-      >try again</Button
-    >{/if}
-</div>
+{#if error}
+  <div class={['border-l-2 border-signal py-1 pl-3', extra]} role="alert" {...rest}>
+    <p class="font-semibold text-signal">{of}: {title}</p>
+    <p class="max-w-prose">{error.message}</p>
+    {#if onretry && !isOurFault}<Button size="xs" color="alternative" class="mt-2" onclick={onretry}
+        >try again</Button
+      >{/if}
+  </div>
+{/if}

@@ -1,17 +1,15 @@
 <script lang="ts">
   import { TICKS, WIDTH, x } from './runway-scale';
+
+  /** Names over the strips, as wide as they are. */
+  const PERCENT = 100;
 </script>
 
-<svg
-  viewBox="-14 0 {WIDTH + 28} 14"
-  width={WIDTH + 28}
-  height="14"
-  class="-mx-3.5"
-  aria-hidden="true"
->
+<span class="relative block h-4 w-full max-w-80" aria-hidden="true">
   {#each TICKS as tick (tick.days)}
-    <text x={x(tick.days)} y="11" text-anchor="middle" class="fill-ink-soft text-xs"
-      >{tick.name}</text
+    <span
+      class="at-share absolute -translate-x-1/2 text-xs whitespace-nowrap text-ink-soft"
+      style:--at="{(x(tick.days) / WIDTH) * PERCENT}%">{tick.name}</span
     >
   {/each}
-</svg>
+</span>

@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { SVGAttributes } from 'svelte/elements';
   import { daysUntil, formatDay, formatRunway } from '$lib/format';
+  import { drawn } from './states';
   import { TICKS, WIDTH, x } from './runway-scale';
 
   interface Dates {
@@ -18,12 +19,6 @@
   let { dates, leadTimeDays, orderByOn = null, attention = 'clear', ...rest }: Props = $props();
 
   const HEIGHT = 40;
-  const TINTS: Record<string, string> = {
-    urgent: 'text-signal',
-    over: 'text-over',
-    caution: 'text-shoal',
-    unread: 'text-ink-soft',
-  };
   const at = (iso: string | null) => (iso === null ? null : x(daysUntil(iso)));
   const whisker = $derived({
     early: at(dates.early_on),
@@ -36,8 +31,9 @@
 
 <svg
   viewBox="0 0 {WIDTH} {HEIGHT}"
-  width={WIDTH}
   height={HEIGHT}
+  preserveAspectRatio="none"
+  class="w-full max-w-80"
   role="img"
   aria-label="runway {formatRunway(dates)}"
   {...rest}
@@ -47,7 +43,7 @@
     <path d="M{x(tick.days)} 0V{HEIGHT}" class="stroke-rule" stroke-width="1" />
   {/each}
   {#if whisker.early !== null}
-    <g class={TINTS[attention] ?? 'text-depth-5'}>
+    <g class={drawn(attention)}>
       <rect
         x={whisker.early}
         y={middle - 2.5}
@@ -71,10 +67,6 @@
         <path d="M{whisker.likely} {middle - 9}v18" stroke="currentColor" stroke-width="2.6" />
       {/if}
     </g>
-  {:else}
-    <text x={WIDTH - 4} y={middle + 4} text-anchor="end" class="fill-ink-soft text-xs"
-      >no end in sight</text
-    >
   {/if}
   {#if flagDays !== null && flagDays >= 0}
     <g class="text-ink">

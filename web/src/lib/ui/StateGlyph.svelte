@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { SVGAttributes } from 'svelte/elements';
+  import { drawn } from './states';
 
   /** Attention of objects and state of feeds, told apart by the number and shape of strokes. */
   interface Props extends SVGAttributes<SVGSVGElement> {
@@ -13,15 +14,6 @@
     urgent: [5, 9, 13],
     over: [5, 9, 13],
   };
-  const TINTS: Record<string, string> = {
-    clear: 'text-depth-4',
-    fresh: 'text-depth-4',
-    caution: 'text-shoal',
-    late: 'text-shoal',
-    urgent: 'text-signal',
-    failing: 'text-signal',
-    over: 'text-over',
-  };
   const WAVE = 'M1 9q2.3-4 4.6 0t4.6 0t4.6 0';
   const strokes = $derived(STROKES[state] ?? []);
 </script>
@@ -32,7 +24,7 @@
   height="16"
   role="img"
   aria-label={state}
-  class={['shrink-0', TINTS[state] ?? 'text-ink-soft', extra]}
+  class={['shrink-0', drawn(state), extra]}
   {...rest}
 >
   <title>{state}</title>

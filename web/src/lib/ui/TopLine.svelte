@@ -23,7 +23,9 @@
     section.also.some((path) => page.url.pathname.startsWith(path));
 </script>
 
-<header class="top-line flex items-center gap-6 border-b border-rule bg-paper-raised px-4">
+<header
+  class="top-line flex min-w-0 items-center gap-6 border-b max-lg:gap-3 border-rule bg-paper-raised px-4"
+>
   <a href={bearing.href('/')} class="flex items-center gap-2.5 text-lg whitespace-nowrap">
     <Logo />
     Keel Mark

@@ -9,13 +9,15 @@ class Bearing {
   readonly chips = $derived(this.terms.filter((term) => term.key !== null));
   readonly text = $derived(siftOf(this.terms.filter((term) => term.key === null)));
 
-  /** Narrow to a value, or exclude it; again takes it back. */
+  /** Narrow to a value, or exclude it; again takes it back. Back takes it back too. */
   async narrow(key: string, text: string, isExcluding = false) {
     await this.write(toggled(this.terms, { key, text, isExcluding }));
   }
 
+  /** What is typed is written over itself: Back goes over it as one step. */
   async setText(text: string) {
-    await this.write([...this.chips, ...termsOf(text)]);
+    const terms = [...this.chips, ...termsOf(text)];
+    await this.write(terms, { isStep: terms.length !== this.terms.length });
   }
 
   async drop(term: Term) {
@@ -35,17 +37,45 @@ class Bearing {
     return `${path}${path.includes('?') ? '&' : '?'}scope=${encodeURIComponent(this.sift)}`;
   }
 
-  private async write(terms: Term[]) {
-    await setQuery('scope', siftOf(terms));
+  private async write(terms: Term[], { isStep = true } = {}) {
+    await writeQuery({ scope: siftOf(terms) || null }, { isStep });
   }
 }
 
+// Changes of one tick go together: each would else be made of an address that lacks the other.
+let waiting: Record<string, string | null> | null = null;
+let isWaitingStep = false;
+let written: Promise<void> = Promise.resolve();
+
+/** Write parts of the query string, null ones go; a step is one that Back takes back. */
+export function writeQuery(
+  parts: Record<string, string | null>,
+  { isStep = false } = {},
+): Promise<void> {
+  const isFirst = waiting === null;
+  waiting = { ...waiting, ...parts };
+  isWaitingStep ||= isStep;
+  if (isFirst) written = written.then(flush, flush);
+  return written;
+}
+
+async function flush() {
+  const parts = waiting ?? {};
+  const isStep = isWaitingStep;
+  waiting = null;
+  isWaitingStep = false;
+  const url = new URL(page.url);
+  for (const [name, told] of Object.entries(parts)) {
+    if (told === null) url.searchParams.delete(name);
+    else url.searchParams.set(name, told);
+  }
+  if (url.href === page.url.href) return;
+  await goto(url, { replaceState: !isStep, keepFocus: true, noScroll: true });
+}
+
 /** Write one part of the query string; an empty one goes. */
-export async function setQuery(name: string, text: string) {
-  const url = new URL(page.url); // eslint-disable-line svelte/prefer-svelte-reactivity -- goes to goto, nothing watches it
-  if (text) url.searchParams.set(name, text);
-  else url.searchParams.delete(name);
-  await goto(url, { replaceState: true, keepFocus: true, noScroll: true });
+export async function setQuery(name: string, text: string, { isStep = false } = {}) {
+  await writeQuery({ [name]: text || null }, { isStep });
 }
 
 export const bearing = new Bearing();

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { createMutation, useQueryClient } from '@tanstack/svelte-query';
-  import { Button, Modal } from 'flowbite-svelte';
+  import { Button } from 'flowbite-svelte';
+  import Dialog from '$lib/ui/Dialog.svelte';
   import type { Feed } from '$lib/api/client';
   import { setQuery } from '$lib/url/bearing.svelte';
   import { counted } from '$lib/format';
@@ -18,7 +19,7 @@
       .join(', '),
   );
   const drop = createMutation(() => ({
-    mutationFn: () => dropFeed(feed.id),
+    mutationFn: () => dropFeed(feed.id, feed.version),
     onSuccess: async () => {
       isAsking = false;
       await setQuery('feed', '');
@@ -28,7 +29,7 @@
 </script>
 
 <Button size="xs" color="alternative" onclick={() => (isAsking = true)}>drop</Button>
-<Modal bind:open={isAsking} size="sm" title="Drop {feed.name}?" class="bg-paper-raised text-ink">
+<Dialog bind:open={isAsking} size="sm" title="Drop {feed.name}?">
   <p>
     {tells
       ? `It tells of ${tells}. What no other feed tells of is retired; its history stays.`
@@ -39,4 +40,4 @@
     <Button size="xs" color="alternative" onclick={() => (isAsking = false)}>leave it</Button>
     <Button size="xs" disabled={drop.isPending} onclick={() => drop.mutate()}>drop it</Button>
   </div>
-</Modal>
+</Dialog>

@@ -3,7 +3,7 @@
   import { Button } from 'flowbite-svelte';
   import type { Feed } from '$lib/api/client';
   import { keys } from '$lib/api/queries';
-  import { formatAge, formatMoment } from '$lib/format';
+  import { formatAge, formatCount, formatMoment } from '$lib/format';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
   import AgeStrip from './AgeStrip.svelte';
   import { inColumns, othersOf, PROTOCOLS } from './kinds';
@@ -50,8 +50,7 @@
     const isNow = live !== null;
     // A run that has just ended changed what every other screen shows.
     if (wasLive && !isNow) {
-      for (const queryKey of [keys.runs, keys.pools, keys.kinds, keys.findings])
-        void client.invalidateQueries({ queryKey });
+      for (const queryKey of [keys.runs, keys.estate]) void client.invalidateQueries({ queryKey });
     }
     wasLive = isNow;
   });
@@ -77,7 +76,7 @@
   {#if Object.keys(feed.covers).length > 0}
     <span class="counts-feed figures" title={othersOf(feed.covers)}>
       {#each inColumns(feed.covers) as n, at (at)}
-        <span class={n === null ? 'text-rule' : ''}>{n ?? '·'}</span>
+        <span class={n === null ? 'text-rule' : ''}>{n === null ? '·' : formatCount(n)}</span>
       {/each}
     </span>
   {:else}
@@ -86,6 +85,8 @@
     >
   {/if}
   <span class="row-span-2 self-center">
+    {#if collect.error}<span class="text-xs text-signal" role="alert">{collect.error.message}</span
+      >{/if}
     {#if mayCollect && !waits}
       <Button
         size="xs"

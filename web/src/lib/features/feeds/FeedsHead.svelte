@@ -2,7 +2,8 @@
   import { createQuery } from '@tanstack/svelte-query';
   import type { Snippet } from 'svelte';
   import { bearing } from '$lib/url/bearing.svelte';
-  import { findingsQuery } from './queries';
+  import { formatCount } from '$lib/format';
+  import { findingCountsQuery } from './queries';
 
   /** The three sides of feeds: who tells, what joining showed, tables that people send. */
   interface Props {
@@ -10,8 +11,8 @@
     children?: Snippet;
   }
   let { here, children }: Props = $props();
-  const findings = createQuery(findingsQuery);
-  const n = $derived(findings.data?.results.length ?? 0);
+  const counts = createQuery(() => findingCountsQuery({ scope: bearing.sift }));
+  const n = $derived((counts.data ?? []).reduce((sum, one) => sum + one.n, 0));
   const SIDES = [
     { key: 'sources', name: 'Who tells', path: '/feeds' },
     { key: 'findings', name: 'What joining showed', path: '/feeds/findings' },
@@ -29,7 +30,7 @@
         class="border-b-2 {side.key === here
           ? 'border-ink font-semibold'
           : 'border-transparent text-ink-soft hover:text-ink'}"
-        >{side.name}{side.key === 'findings' && n > 0 ? ` (${n})` : ''}</a
+        >{side.name}{side.key === 'findings' && n > 0 ? ` (${formatCount(n)})` : ''}</a
       >
     {/each}
   </nav>

@@ -1,66 +1,86 @@
 <script lang="ts">
-  import { createQuery } from '@tanstack/svelte-query';
+  import { createInfiniteQuery, createQuery } from '@tanstack/svelte-query';
   import { Button, Input } from 'flowbite-svelte';
   import { page } from '$app/state';
   import { textOf } from '$lib/ui/events';
   import Choice from '$lib/ui/Choice.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
-  import { setQuery } from '$lib/url/bearing.svelte';
+  import { formatCount } from '$lib/format';
+  import { bearing, setQuery } from '$lib/url/bearing.svelte';
   import FeedsHead from './FeedsHead.svelte';
   import FindingGroup from './FindingGroup.svelte';
-  import { csvOf, groupsOf, matching } from './findings';
-  import { findingsQuery } from './queries';
+  import { groupsOf, nameOf, ORDER } from './findings';
+  import { findingCountsQuery, findingsHref, findingsQuery } from './queries';
 
-  const findings = createQuery(findingsQuery);
-  const kind = $derived(page.url.searchParams.get('kind') ?? '');
-  const text = $derived(page.url.searchParams.get('text') ?? '');
-  const all = $derived(groupsOf(findings.data?.results ?? []));
-  const shown = $derived(groupsOf(matching(findings.data?.results ?? [], { kind, text })));
+  const wanted = $derived({
+    kind: page.url.searchParams.get('kind') ?? '',
+    text: page.url.searchParams.get('text') ?? '',
+    scope: bearing.sift,
+  });
+  const findings = createInfiniteQuery(() => findingsQuery(wanted));
+  const counts = createQuery(() => findingCountsQuery({ text: wanted.text, scope: wanted.scope }));
+  const shown = $derived(groupsOf(findings.data?.pages.flatMap((one) => one.results) ?? []));
+  const nOf = (kind: string) => counts.data?.find((one) => one.kind === kind)?.n ?? 0;
+  const nAll = $derived((counts.data ?? []).reduce((sum, one) => sum + one.n, 0));
   const options = $derived([
-    { key: '', name: `all ${findings.data?.results.length ?? 0}` },
-    ...all.map((group) => ({ key: group.kind, name: `${group.name} ${group.findings.length}` })),
+    { key: '', name: `all ${formatCount(nAll)}` },
+    ...ORDER.filter((kind) => nOf(kind) > 0).map((kind) => ({
+      key: kind,
+      name: `${nameOf(kind)} ${formatCount(nOf(kind))}`,
+    })),
   ]);
-  const href = $derived(
-    `data:text/csv;charset=utf-8,${encodeURIComponent(csvOf(shown.flatMap((g) => g.findings)))}`,
-  );
+  const isNarrowed = $derived(Boolean(wanted.kind || wanted.text || wanted.scope));
+  const failed = $derived(findings.error ?? counts.error);
 </script>
 
 <svelte:head><title>Findings · Keel Mark</title></svelte:head>
-<section class="h-full overflow-y-auto px-4 pt-2 pb-6">
+<section data-place="findings" class="h-full overflow-y-auto px-4 pt-2 pb-6">
   <FeedsHead here="findings">
     <Input
       size="sm"
       class="w-48 bg-paper py-1 text-sm"
       placeholder="text in names and words"
-      value={text}
+      value={wanted.text}
       oninput={(event) => void setQuery('text', textOf(event))}
       aria-label="text filter"
     />
-    <Button size="xs" color="alternative" class="whitespace-nowrap" {href} download="findings.csv"
-      >export CSV</Button
+    <Button
+      size="xs"
+      color="alternative"
+      class="whitespace-nowrap"
+      href={findingsHref(wanted)}
+      download="findings.csv">export CSV</Button
     >
   </FeedsHead>
-  {#if findings.isError}
-    <ProblemNote of="Findings" error={findings.error} onretry={() => findings.refetch()} />
+  {#if failed}
+    <ProblemNote of="Findings" error={failed} onretry={() => findings.refetch()} />
   {/if}
-  {#if all.length > 0}
+  {#if nAll > 0}
     <Choice
       label="kind of finding"
       {options}
-      value={kind}
+      value={wanted.kind}
       onpick={(key) => void setQuery('kind', key)}
       class="flex flex-wrap gap-4 pb-2"
     />
   {/if}
   {#each shown as group (group.kind)}
-    <FindingGroup {group} />
+    <FindingGroup {group} n={Math.max(nOf(group.kind), group.findings.length)} />
   {:else}
     {#if findings.data}
       <p class="max-w-prose py-4 text-ink-soft">
-        {findings.data.results.length > 0
-          ? 'Nothing here for this kind and text.'
+        {isNarrowed
+          ? 'Nothing here in this scope, of this kind and text.'
           : 'Nothing is loose: every volume, device and mapping leads to something that a feed tells of, and no two sources contradict each other.'}
       </p>
     {/if}
   {/each}
+  {#if findings.hasNextPage}
+    <Button
+      size="xs"
+      color="alternative"
+      disabled={findings.isFetchingNextPage}
+      onclick={() => findings.fetchNextPage()}>show more</Button
+    >
+  {/if}
 </section>

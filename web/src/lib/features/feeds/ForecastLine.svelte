@@ -1,6 +1,7 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import { formatMoment } from '$lib/format';
+  import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { forecastRunsQuery } from './queries';
 
   /** How far the making of forecasts is; what failed keeps its last good one. */
@@ -8,6 +9,7 @@
   const run = $derived(runs.data?.results[0] ?? null);
 </script>
 
+<ProblemNote of="Forecasts" error={runs.error} onretry={() => runs.refetch()} class="mt-3" />
 {#if run}
   <p class="mt-3 text-ink-soft">
     Forecasts:

@@ -3,7 +3,9 @@
   import { Button, Checkbox, Input } from 'flowbite-svelte';
   import type { Sheet } from '$lib/api/client';
   import { keys } from '$lib/api/queries';
-  import { setQuery } from '$lib/url/bearing.svelte';
+  import { aKind, counted, formatCount } from '$lib/format';
+  import { writeQuery } from '$lib/url/bearing.svelte';
+  import Clash from '$lib/ui/Clash.svelte';
   import Pick from '$lib/ui/Pick.svelte';
   import ColumnHead from './ColumnHead.svelte';
   import ImportRun from './ImportRun.svelte';
@@ -24,7 +26,7 @@
   const missing = $derived(missingIn(mapping, sheet.fields_of_kind));
   const check = createMutation(() => ({ mutationFn: () => checkSheet(sheet.key, mapping) }));
   const save = createMutation(() => ({
-    mutationFn: () => saveMapping(name, sheet.header, mapping),
+    mutationFn: (version: string) => saveMapping(name, sheet.header, mapping, version),
     onSuccess: () => client.invalidateQueries({ queryKey: keys.mappings }),
   }));
   const bring = createMutation(() => ({
@@ -35,6 +37,17 @@
     mapping = wanted;
     check.reset();
   };
+  const canMake = $derived(
+    mapping.kind === 'readings' && sheet.made_of_rows.includes(mapping.of_kind ?? ''),
+  );
+
+  /** Make the things that the rows name: of the kind that is chosen, else of the likeliest. */
+  function makeThem() {
+    if (canMake) {
+      change({ ...mapping, makes_things: true });
+      check.mutate();
+    } else void writeQuery({ as: 'readings', of: sheet.made_of_rows[0] ?? null });
+  }
   const look = 'bg-paper py-1 text-sm text-ink';
 </script>
 
@@ -47,10 +60,10 @@
       label="what a row is"
       items={sheet.kinds.map((kind) => ({
         value: kind,
-        name: kind === 'readings' ? 'a reading of a day' : `a ${kind}`,
+        name: kind === 'readings' ? 'something on a day' : aKind(kind),
       }))}
       value={mapping.kind}
-      onpick={(kind) => void setQuery('as', kind)}
+      onpick={(kind) => void writeQuery({ as: kind, of: null })}
     />
     {#if mapping.kind === 'readings'}
       of
@@ -59,13 +72,20 @@
         label="readings of"
         items={[
           { value: '', name: 'anything' },
-          ...sheet.kinds.filter((k) => k !== 'readings').map((k) => ({ value: k, name: `a ${k}` })),
+          ...sheet.kinds.filter((k) => k !== 'readings').map((k) => ({ value: k, name: aKind(k) })),
         ]}
         value={mapping.of_kind ?? ''}
-        onpick={(kind) => change({ ...mapping, of_kind: kind as TableMapping['of_kind'] })}
+        onpick={(kind) => void writeQuery({ as: 'readings', of: kind || null })}
       />
     {/if}
   </span>
+  {#if canMake}
+    <Checkbox
+      checked={mapping.makes_things}
+      onchange={(event) => change({ ...mapping, makes_things: event.currentTarget.checked })}
+      >make those that nobody has told of</Checkbox
+    >
+  {/if}
   <Checkbox
     checked={mapping.decimal_comma}
     onchange={(event) => change({ ...mapping, decimal_comma: event.currentTarget.checked })}
@@ -75,7 +95,8 @@
       >mapped as “{sheet.mapping_name}”, which fits this header</span
     >{:else}<span class="text-ink-soft">columns and units are guessed: look them over</span>{/if}
 </div>
-<div class="overflow-x-auto">
+<!-- svelte-ignore a11y_no_noninteractive_tabindex (a wide table is scrolled by the keyboard too) -->
+<div class="overflow-x-auto" role="region" aria-label="The first rows" tabindex="0">
   <table class="figures text-left">
     <thead>
       <tr>
@@ -122,24 +143,47 @@
       color="alternative"
       class="whitespace-nowrap"
       disabled={!name || missing.length > 0 || save.isPending}
-      onclick={() => save.mutate()}>keep the mapping</Button
+      onclick={() => save.mutate('new')}>keep the mapping</Button
     >
     {#if save.isSuccess}<span role="status">kept for the next file of this shape</span>{/if}
-    {#if save.error}<span class="text-signal" role="alert">{save.error.message}</span>{/if}
+    <Clash
+      error={save.error}
+      onreplace={(version) => save.mutate(version)}
+      told={() => 'There is a mapping of this name already.'}
+    />
   </span>
 </div>
 {#if check.error}<p class="pt-2 text-signal" role="alert">{check.error.message}</p>{/if}
 {#if bring.error}<p class="pt-2 text-signal" role="alert">{bring.error.message}</p>{/if}
 {#if check.data}
   <p class="pt-2" role="status">
-    {check.data.n_rows} rows read, {check.data.n_good} good{check.data.n_problems > 0
-      ? `, ${check.data.n_problems} bad cells`
-      : '; nothing is wrong with them'}. Nothing is written yet.
+    {counted('row', check.data.n_rows)} read, {formatCount(check.data.n_good)} good{check.data
+      .n_problems > 0
+      ? `, ${counted('bad cell', check.data.n_problems)}`
+      : '; nothing is wrong with them'}.
+    {#if check.data.n_made > 0}
+      {counted(mapping.of_kind ?? 'thing', check.data.n_made)} that nobody has told of will be made.
+    {/if}
+    Nothing is written yet.
   </p>
   {#if check.data.n_problems > 0}
     <Checkbox bind:checked={skipsBad}>bring in the good rows and leave these out</Checkbox>
-    <ul class="max-h-48 overflow-y-auto pt-1 text-sm text-signal">
-      {#each check.data.problems as problem (problem)}<li>{problem}</li>{/each}
+    <ul class="max-w-4xl pt-1">
+      {#each check.data.alike as alike (alike.says)}
+        <li class="flex items-baseline gap-3 border-t border-rule py-1">
+          <span class="figures w-24 shrink-0 text-right">{counted('row', alike.n_rows)}</span>
+          <span class="text-signal">{alike.says}</span>
+          <span class="ml-auto text-xs whitespace-nowrap text-ink-soft"
+            >{alike.rows.length > 1 ? 'rows' : 'row'}
+            {alike.rows.join(', ')}{alike.n_rows > alike.rows.length ? ' …' : ''}</span
+          >
+          {#if alike.can_make}
+            <Button size="xs" color="alternative" class="whitespace-nowrap" onclick={makeThem}
+              >make them</Button
+            >
+          {/if}
+        </li>
+      {/each}
     </ul>
   {/if}
 {/if}

@@ -1,10 +1,12 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
-  import { formatMoment, formatSeconds } from '$lib/format';
+  import { counted, formatMoment, formatSeconds } from '$lib/format';
   import type { Run } from '$lib/api/client';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
+  import { worded } from '$lib/ui/states';
   import { differenceOf } from './differences';
   import { runsQuery } from './queries';
+  import Pending from '$lib/ui/Pending.svelte';
 
   interface Props {
     feedId: number | null;
@@ -13,19 +15,13 @@
   let { feedId, name }: Props = $props();
   const runs = createQuery(() => runsQuery(feedId));
   const MS = 1000;
-  const TINTS: Record<string, string> = {
-    failed: 'text-signal',
-    interrupted: 'text-shoal',
-    running: 'text-plan',
-    queued: 'text-plan',
-  };
   const took = (run: Run) =>
     run.started_at && run.ended_at
       ? formatSeconds((Date.parse(run.ended_at) - Date.parse(run.started_at)) / MS)
       : '–';
   const shares = (run: Run) =>
     run.state === 'done'
-      ? `${run.n_read} documents, ${run.n_readings} readings; ${differenceOf(run)}`
+      ? `${counted('document', run.n_read)}, ${counted('reading', run.n_readings)}; ${differenceOf(run)}`
       : run.problem || run.step;
 </script>
 
@@ -50,7 +46,7 @@
       <tr class="border-b border-rule align-top" data-run={run.id}>
         <td class="figures pr-3 whitespace-nowrap">{formatMoment(run.asked_at)}</td>
         <td class="pr-3 whitespace-nowrap">{run.source}</td>
-        <td class="pr-3 {TINTS[run.state] ?? ''}">{run.state}</td>
+        <td class="pr-3 {worded(run.state)}">{run.state}</td>
         <td class="figures pr-3 text-right whitespace-nowrap">{took(run)}</td>
         <td>
           {#if run.is_trial}<span class="text-plan">a trial, nothing written: </span>{/if}{shares(
@@ -68,9 +64,7 @@
           {/if}
           {#if run.warnings.length > 0}
             <details>
-              <summary class="text-shoal"
-                >{run.warnings.length} warning{run.warnings.length === 1 ? '' : 's'}</summary
-              >
+              <summary class="text-shoal">{counted('warning', run.warnings.length)}</summary>
               <ul>
                 {#each run.warnings as warning (warning)}<li>{warning}</li>{/each}
               </ul>
@@ -81,7 +75,9 @@
     {:else}
       <tr
         ><td colspan="5" class="py-2 text-ink-soft"
-          >{runs.data ? 'Nothing was collected yet: collect now begins.' : 'reading runs …'}</td
+          >{#if runs.data}Nothing was collected yet: collect now begins.{:else}<Pending
+              of="runs"
+            />{/if}</td
         ></tr
       >
     {/each}

@@ -1,5 +1,7 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
+  import { counted } from '$lib/format';
+  import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { differenceOf } from './differences';
   import { runsQuery } from './queries';
 
@@ -13,9 +15,10 @@
   const run = $derived(runs.data?.results.find((one) => one.id === runId) ?? null);
 </script>
 
+<ProblemNote of="The trial" error={runs.error} onretry={() => runs.refetch()} />
 <p role="status" class="border-l-2 border-plan pl-2">
   {#if run?.state === 'done'}
-    Tried, nothing written: {run.n_read} documents, {run.n_readings} readings;
+    Tried, nothing written: {counted('document', run.n_read)}, {counted('reading', run.n_readings)};
     {differenceOf(run)}.
   {:else if run && (run.state === 'failed' || run.state === 'interrupted')}
     <span class="text-signal">Tried in vain: {run.problem}</span>

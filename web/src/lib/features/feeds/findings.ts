@@ -13,48 +13,20 @@ const NAMES: Record<string, string> = {
   conflict: 'Sources disagree',
   'two-identities': 'One thing, two identities',
   'loose-end': 'Loose end',
+  'no-pool': 'Volume in no pool',
   'unmanaged-host': 'Host that no feed manages',
   'two-names': 'One volume, two device names',
 };
-const ORDER = Object.keys(NAMES);
+/** What may cost data first. */
+export const ORDER = Object.keys(NAMES);
 
-/** Findings by kind, what may cost data first. */
+export const nameOf = (kind: string) => NAMES[kind] ?? kind;
+
+/** Findings by kind, in that order. */
 export function groupsOf(findings: Finding[]): Group[] {
   return ORDER.flatMap((kind) => {
     const own = findings.filter((finding) => finding.kind === kind);
     const [first] = own;
-    return first ? [{ kind, name: NAMES[kind] ?? kind, why: first.why, findings: own }] : [];
+    return first ? [{ kind, name: nameOf(kind), why: first.why, findings: own }] : [];
   });
-}
-
-export function matching(findings: Finding[], wanted: { kind: string; text: string }): Finding[] {
-  const text = wanted.text.toLowerCase();
-  return findings.filter(
-    (finding) =>
-      (!wanted.kind || finding.kind === wanted.kind) &&
-      `${finding.entity.name} ${finding.detail} ${finding.site_name ?? ''}`
-        .toLowerCase()
-        .includes(text),
-  );
-}
-
-/** Exactly what is shown, for a spreadsheet. */
-export function csvOf(findings: Finding[]): string {
-  const rows = findings.map((finding) => [
-    finding.kind,
-    finding.entity.kind,
-    finding.entity.name,
-    finding.entity.uid,
-    finding.site_name ?? '',
-    finding.detail,
-    finding.found_at,
-  ]);
-  const header = ['finding', 'kind', 'name', 'uid', 'site', 'detail', 'found_at'];
-  return [header, ...rows].map((row) => row.map(quoted).join(',')).join('\r\n');
-}
-
-function quoted(text: string): string {
-  // A leading =, +, - or @ would be run as a formula.
-  const safe = /^[=+\-@]/.test(text) ? `'${text}` : text;
-  return `"${safe.replaceAll('"', '""')}"`;
 }

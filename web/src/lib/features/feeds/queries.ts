@@ -1,6 +1,14 @@
-import { queryOptions } from '@tanstack/svelte-query';
-import { api, bodyOf, type Feed, type Run, type Schemas } from '$lib/api/client';
-import { keys } from '$lib/api/queries';
+import { infiniteQueryOptions, keepPreviousData, queryOptions } from '@tanstack/svelte-query';
+import {
+  api,
+  bodyOf,
+  seen,
+  type Feed,
+  type Finding,
+  type Run,
+  type Schemas,
+} from '$lib/api/client';
+import { cursorOf, feedsQuery, keys } from '$lib/api/queries';
 
 const LIVE_MS = 700;
 const IDLE_MS = 10_000;
@@ -8,10 +16,9 @@ const IDLE_MS = 10_000;
 export const isLive = (run: Run) => run.state === 'queued' || run.state === 'running';
 
 /** Feeds with their live runs; asked for often while one is under way. */
-export function liveFeedsQuery() {
+export function liveFeedsQuery(scope: string) {
   return queryOptions({
-    queryKey: keys.feeds,
-    queryFn: () => bodyOf(api.GET('/api/v1/feeds')),
+    ...feedsQuery(scope),
     refetchInterval: (query) =>
       query.state.data?.some((feed: Feed) => feed.live_run) ? LIVE_MS : IDLE_MS,
   });
@@ -39,12 +46,49 @@ export function forecastRunsQuery() {
   });
 }
 
-export function findingsQuery() {
-  return queryOptions({
-    queryKey: keys.findings,
-    queryFn: () => bodyOf(api.GET('/api/v1/findings')),
+export interface FindingsWanted {
+  kind?: string;
+  text?: string;
+  scope?: string;
+}
+
+const asQuery = ({ kind, text, scope }: FindingsWanted) => ({
+  ...(kind ? { kind: kind as Finding['kind'] } : {}),
+  ...(text ? { text } : {}),
+  ...(scope ? { scope } : {}),
+});
+
+/** Findings a page at a time, narrowed by the server. */
+export function findingsQuery(wanted: FindingsWanted) {
+  return infiniteQueryOptions({
+    queryKey: [...keys.findings, 'list', wanted],
+    queryFn: ({ pageParam }) =>
+      bodyOf(
+        api.GET('/api/v1/findings', {
+          params: { query: { ...asQuery(wanted), ...(pageParam ? { cursor: pageParam } : {}) } },
+        }),
+      ),
+    initialPageParam: '',
+    getNextPageParam: cursorOf,
     refetchInterval: IDLE_MS,
+    placeholderData: keepPreviousData,
   });
+}
+
+/** How many there are of each kind, over all pages. */
+export function findingCountsQuery(wanted: FindingsWanted = {}) {
+  return queryOptions({
+    queryKey: [...keys.findings, 'counts', wanted],
+    queryFn: () =>
+      bodyOf(api.GET('/api/v1/findings/counts', { params: { query: asQuery(wanted) } })),
+    refetchInterval: IDLE_MS,
+    placeholderData: keepPreviousData,
+  });
+}
+
+/** The address of exactly what is shown, as CSV. */
+export function findingsHref(wanted: FindingsWanted): string {
+  return `/api/v1/findings/export?${new URLSearchParams(asQuery(wanted))}`;
 }
 
 export function collectNow(id: number) {
@@ -59,21 +103,31 @@ export function addFeed(body: Schemas['FeedWriteRequest']) {
   return bodyOf(api.POST('/api/v1/feeds', { body }));
 }
 
-export function changeFeed(id: number, body: Schemas['PatchedFeedChangeRequest']) {
-  return bodyOf(api.PATCH('/api/v1/feeds/{id}', { params: { path: { id } }, body }));
+export function changeFeed(id: number, version: string, body: Schemas['PatchedFeedChangeRequest']) {
+  return bodyOf(
+    api.PATCH('/api/v1/feeds/{id}', { params: { path: { id }, header: seen(version) }, body }),
+  );
 }
 
-export function dropFeed(id: number) {
-  return bodyOf(api.DELETE('/api/v1/feeds/{id}', { params: { path: { id } } }));
+export function dropFeed(id: number, version: string) {
+  return bodyOf(
+    api.DELETE('/api/v1/feeds/{id}', { params: { path: { id }, header: seen(version) } }),
+  );
 }
 
-export function sheetQuery(key: string, kind: string | null) {
+export function sheetQuery(key: string, kind: string | null, ofKind: string | null) {
   return queryOptions({
-    queryKey: ['sheet', key, kind],
+    queryKey: [...keys.sheet(key), kind, ofKind],
     queryFn: () =>
       bodyOf(
         api.GET('/api/v1/sheets/{key}', {
-          params: { path: { key }, query: kind ? { kind: kind as 'pool' } : {} },
+          params: {
+            path: { key },
+            query: {
+              ...(kind ? { kind: kind as 'pool' } : {}),
+              ...(ofKind ? { of_kind: ofKind as 'pool' } : {}),
+            },
+          },
         }),
       ),
     staleTime: Infinity,
@@ -107,6 +161,17 @@ export function importSheet(key: string, mapping: TableMapping, skipsBad: boolea
   );
 }
 
-export function saveMapping(name: string, header: string[], mapping: TableMapping) {
-  return bodyOf(api.POST('/api/v1/mappings', { body: { name, header, mapping } }));
+/** Keep a mapping; one of that name is replaced only on the version that was seen. */
+export function saveMapping(
+  name: string,
+  header: string[],
+  mapping: TableMapping,
+  version = 'new',
+) {
+  return bodyOf(
+    api.POST('/api/v1/mappings', {
+      params: { header: seen(version) },
+      body: { name, header, mapping },
+    }),
+  );
 }

@@ -7,6 +7,7 @@
   import { setQuery } from '$lib/url/bearing.svelte';
   import LogRow from './LogRow.svelte';
   import { logQuery } from './queries';
+  import Pending from '$lib/ui/Pending.svelte';
 
   const KINDS = ['', 'feed', 'person', 'token', 'table', 'mapping', 'run', 'readings'];
   const options = KINDS.map((key) => ({ key, name: key || 'everything' }));
@@ -39,9 +40,9 @@
   {#each entries as entry (entry.id)}
     <LogRow {entry} onpick={(name) => void setQuery('by', name)} />
   {:else}
-    <p class="border-t border-rule py-2 text-ink-soft">
-      {log.data ? 'Nothing was written of this kind.' : 'reading the log …'}
-    </p>
+    <div class="border-t border-rule py-2 text-ink-soft">
+      {#if log.data}Nothing was written of this kind.{:else}<Pending of="the log" />{/if}
+    </div>
   {/each}
   {#if log.hasNextPage}
     <Button

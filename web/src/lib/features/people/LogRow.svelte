@@ -18,7 +18,7 @@
   );
 </script>
 
-<div class="row-log border-t border-rule py-1">
+<div class="row-log items-baseline border-t border-rule py-1">
   <span class="figures text-ink-soft" title={entry.at}>{formatMoment(entry.at)}</span>
   <span class="lead">
     <button class="hover:underline" onclick={() => onpick(who)}>{who}</button>

@@ -2,7 +2,8 @@
   import { createMutation, useQueryClient } from '@tanstack/svelte-query';
   import { Button, Checkbox, Label } from 'flowbite-svelte';
   import { keys } from '$lib/api/queries';
-  import { Refusal } from '$lib/api/refusal';
+  import { asRefusal } from '$lib/api/refusal';
+  import Clash from '$lib/ui/Clash.svelte';
   import Field from '$lib/ui/Field.svelte';
   import Pick from '$lib/ui/Pick.svelte';
   import { setQuery } from '$lib/url/bearing.svelte';
@@ -23,30 +24,38 @@
     password: '',
     role: (person?.role ?? 'planner') as Role,
     tenant_ids: [...(person?.tenant_ids ?? [])],
+    requires_second_factor: person?.requires_second_factor ?? false,
   });
-  const done = async () => {
-    form.password = '';
+  const readAnew = async () => {
     await client.invalidateQueries({ queryKey: keys.people });
     await client.invalidateQueries({ queryKey: keys.audit });
   };
   const keep = createMutation(() => ({
-    mutationFn: () => {
-      const { name, password, role } = form;
+    mutationFn: (version: string) => {
+      const { name, password, role, requires_second_factor } = form;
       const tenant_ids = role === 'tenant viewer' ? form.tenant_ids : [];
+      const wanted = { role, tenant_ids, requires_second_factor };
       return person
-        ? changePerson(person.id, { role, tenant_ids, ...(password ? { password } : {}) })
-        : addPerson({ name, password, role, tenant_ids });
+        ? changePerson(person.id, version, { ...wanted, ...(password ? { password } : {}) })
+        : addPerson({ name, password, ...wanted });
     },
     onSuccess: async (kept: Person) => {
-      await done();
+      form.password = '';
+      await readAnew();
       if (!person) await setQuery('person', String(kept.id));
     },
   }));
   const service = createMutation(() => ({
-    mutationFn: () => changePerson(person?.id ?? 0, { is_active: !person?.is_active }),
-    onSuccess: done,
+    mutationFn: () =>
+      changePerson(person?.id ?? 0, person?.version ?? '', { is_active: !person?.is_active }),
+    onSuccess: readAnew,
   }));
-  const refusal = $derived(keep.error instanceof Refusal ? keep.error : null);
+  const dropFactor = createMutation(() => ({
+    mutationFn: () =>
+      changePerson(person?.id ?? 0, person?.version ?? '', { drops_second_factor: true }),
+    onSuccess: readAnew,
+  }));
+  const refusal = $derived(asRefusal(keep.error));
   const flip = (id: number) => {
     form.tenant_ids = form.tenant_ids.includes(id)
       ? form.tenant_ids.filter((one) => one !== id)
@@ -58,7 +67,7 @@
   class="flex flex-col gap-2"
   onsubmit={(event) => {
     event.preventDefault();
-    keep.mutate();
+    keep.mutate(person?.version ?? '');
   }}
 >
   <h2 class="water">{person ? person.name : 'A new person'}</h2>
@@ -104,7 +113,19 @@
     fault={refusal?.of('password')}
     required={!person}
   />
-  {#if keep.error}<p class="text-signal" role="alert">{keep.error.message}</p>{/if}
+  <p class="text-ink-soft">
+    {person
+      ? 'A new password ends their sessions and tokens; they choose their own at the next sign-in.'
+      : 'It lets them in once: they choose their own first.'}
+  </p>
+  <Checkbox bind:checked={form.requires_second_factor} class="py-0.5 text-sm text-ink"
+    >must have a second factor{person?.has_second_factor ? ', and has one' : ''}</Checkbox
+  >
+  <Clash
+    error={keep.error}
+    onreplace={(version) => keep.mutate(version)}
+    told={(stands) => `They are ${stands.role}${stands.is_active ? '' : ', out of service'} now.`}
+  />
   {#if keep.isSuccess}<p role="status">Kept; it holds from their next request on.</p>{/if}
   <div class="flex gap-2">
     <Button size="xs" type="submit" disabled={keep.isPending}>{person ? 'keep' : 'add'}</Button>
@@ -118,6 +139,15 @@
       >
     {/if}
   </div>
+  {#if person?.has_second_factor && !isOneself}
+    <button
+      type="button"
+      class="text-left underline"
+      disabled={dropFactor.isPending}
+      onclick={() => dropFactor.mutate()}>take a lost generator off</button
+    >
+  {/if}
+  {#if dropFactor.error}<p class="text-signal" role="alert">{dropFactor.error.message}</p>{/if}
   {#if service.error}<p class="text-signal" role="alert">{service.error.message}</p>{/if}
   {#if person}
     <button

@@ -3,6 +3,7 @@
   import { Button, Checkbox } from 'flowbite-svelte';
   import type { Schemas } from '$lib/api/client';
   import { keys } from '$lib/api/queries';
+  import Copy from '$lib/ui/Copy.svelte';
   import Field from '$lib/ui/Field.svelte';
   import { makeToken } from './queries';
 
@@ -14,12 +15,10 @@
   ];
   const client = useQueryClient();
   const form = $state({ name: '', scopes: ['read'] as Scope[], n_days: 90 });
-  let isCopied = $state(false);
   const make = createMutation(() => ({
     mutationFn: () => makeToken({ ...form }),
     onSuccess: async () => {
       form.name = '';
-      isCopied = false;
       await client.invalidateQueries({ queryKey: keys.tokens });
     },
   }));
@@ -28,10 +27,6 @@
       ? form.scopes.filter((one) => one !== scope)
       : [...form.scopes, scope];
   };
-  async function copy(secret: string) {
-    await navigator.clipboard.writeText(secret);
-    isCopied = true;
-  }
 </script>
 
 <form
@@ -65,8 +60,6 @@
   <div class="mt-4 border-l-2 border-plan pl-3" role="status">
     <p>{make.data.name} is shown this once; only its digest is kept.</p>
     <p class="my-1 font-mono text-xs break-all select-all">{make.data.secret}</p>
-    <Button size="xs" color="alternative" onclick={() => copy(make.data?.secret ?? '')}
-      >{isCopied ? 'copied' : 'copy'}</Button
-    >
+    <Copy value={make.data.secret} />
   </div>
 {/if}

@@ -1,6 +1,6 @@
 import { infiniteQueryOptions, queryOptions } from '@tanstack/svelte-query';
-import { api, bodyOf, type Schemas } from '$lib/api/client';
-import { keys } from '$lib/api/queries';
+import { api, bodyOf, seen, type Schemas } from '$lib/api/client';
+import { cursorOf, keys } from '$lib/api/queries';
 
 export type Person = Schemas['PersonRead'];
 export type Entry = Schemas['AuditRead'];
@@ -31,8 +31,7 @@ export function logQuery(wanted: { by: string; kind: string }) {
         }),
       ),
     initialPageParam: '',
-    getNextPageParam: (page) =>
-      page.next ? new URL(page.next).searchParams.get('cursor') : undefined,
+    getNextPageParam: cursorOf,
   });
 }
 
@@ -47,8 +46,17 @@ export function addPerson(body: Schemas['PersonWriteRequest']) {
   return bodyOf(api.POST('/api/v1/people', { body }));
 }
 
-export function changePerson(id: number, body: Schemas['PatchedPersonChangeRequest']) {
-  return bodyOf(api.PATCH('/api/v1/people/{id}', { params: { path: { id } }, body }));
+export function changePerson(
+  id: number,
+  version: string,
+  body: Schemas['PatchedPersonChangeRequest'],
+) {
+  return bodyOf(
+    api.PATCH('/api/v1/people/{id}', {
+      params: { path: { id }, header: seen(version) },
+      body,
+    }),
+  );
 }
 
 export function makeToken(body: Schemas['TokenWriteRequest']) {

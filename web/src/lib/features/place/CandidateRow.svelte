@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { formatDay, formatRunway, preferences } from '$lib/format';
+  import { formatDay, limitDate, limitRange, preferences } from '$lib/format';
   import PoolGauge from '$lib/ui/PoolGauge.svelte';
   import { bearing } from '$lib/url/bearing.svelte';
   import MarginBar from './MarginBar.svelte';
@@ -17,11 +17,7 @@
   const margin = (hurdle: string) => candidate.margins.find((one) => one.hurdle === hurdle);
   const space = $derived(margin('space'));
   const overcommit = $derived(margin('overcommit'));
-  const range = $derived.by(() => {
-    const { early_on, likely_on } = candidate.after;
-    if (!early_on) return 'no end in sight';
-    return likely_on ? formatRunway(candidate.after) : `early ${formatDay(early_on)}`;
-  });
+  const range = $derived(limitRange(candidate.after));
   const why = $derived.by(() => {
     const told = [];
     if (margin('read')?.is_cleared === false) told.push('not judged: readings too old or too few');
@@ -31,6 +27,9 @@
       told.push(
         `${preferences.bytes(-(space.margin_bytes ?? 0))} short on ${formatDay(space.tightest_on)}`,
       );
+    const date = margin('date');
+    if (space?.is_cleared !== false && date?.is_cleared === false)
+      told.push(`may stand at its limit from ${formatDay(date.tightest_on)} on`);
     if (overcommit?.is_cleared === false)
       told.push(
         overcommit.margin_bytes === null
@@ -76,7 +75,7 @@
     <ShortStrip before={pool.limit} after={candidate.after} leadTimeDays={pool.lead_time_days} />
     <span class="text-right">
       <span class="figures block font-semibold text-plan"
-        >{candidate.after.likely_on ? formatDay(candidate.after.likely_on) : 'beyond 2 y'}</span
+        >{limitDate({ limit: candidate.after })}</span
       >
       <span class="figures block text-xs text-ink-soft">{range}</span>
     </span>

@@ -18,8 +18,8 @@
   );
 </script>
 
-<span class="flex items-center gap-1" title={exactBytes(marginBytes)}>
-  <svg viewBox="0 0 68 20" width="52" height="16" class="shrink-0" aria-hidden="true">
+<span class="flex min-w-0 items-center gap-1" title={exactBytes(marginBytes)}>
+  <svg viewBox="0 0 68 20" height="16" class="w-13 min-w-4 shrink" aria-hidden="true">
     <rect
       x={isCleared ? ZERO : ZERO - length}
       y="5"

@@ -24,8 +24,8 @@
 
 <svg
   viewBox="0 0 {WIDTH} {HEIGHT}"
-  width="250"
   height="34"
+  class="w-full"
   preserveAspectRatio="none"
   role="img"
   aria-label="runway as it is {formatRunway(before)}, with the workload {formatRunway(after)}"
@@ -52,10 +52,6 @@
             stroke="currentColor"
             stroke-width="3"
           />{/if}
-      {:else}
-        <text x={WIDTH - 4} y={row.y + 4} text-anchor="end" fill="currentColor" class="text-xs"
-          >no end in sight</text
-        >
       {/if}
     </g>
   {/each}

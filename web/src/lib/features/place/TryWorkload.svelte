@@ -3,7 +3,7 @@
   import { page } from '$app/state';
   import { formatDay, preferences } from '$lib/format';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
-  import { bearing, setQuery } from '$lib/url/bearing.svelte';
+  import { bearing, writeQuery } from '$lib/url/bearing.svelte';
   import CandidateRow from './CandidateRow.svelte';
   import WorkloadForm from './WorkloadForm.svelte';
   import { classesQuery, placementQuery } from './queries';
@@ -18,8 +18,9 @@
   const rejected = $derived(candidates.filter((candidate) => candidate.rank === null));
   const scaleBytes = $derived(Math.max(placement.data?.promised_bytes ?? 1, 1) * 2);
 
+  // Kept in the address as typed, an empty field too: the default is for what was never touched.
   function change(name: keyof Form, text: string) {
-    void setQuery(name, text);
+    void writeQuery({ [name]: text });
   }
 </script>
 
@@ -42,7 +43,11 @@
       </p>
     {/if}
   </aside>
-  <section class="min-h-0 overflow-y-auto px-4 pt-2 pb-6" aria-label="Where it can go">
+  <section
+    data-place="tryworkload"
+    class="min-h-0 overflow-y-auto px-4 pt-2 pb-6"
+    aria-label="Where it can go"
+  >
     {#if placement.isError}
       <ProblemNote of="This workload" error={placement.error} onretry={() => placement.refetch()} />
     {:else if placement.data}

@@ -7,7 +7,7 @@ export type Candidate = Schemas['CandidateRead'];
 
 export function placementQuery(workload: Workload | null) {
   return queryOptions({
-    queryKey: [...keys.pools, 'placement', workload],
+    queryKey: [...keys.placement, workload],
     queryFn: () => bodyOf(api.POST('/api/v1/placements', { body: workload as Workload })),
     enabled: workload !== null,
   });
@@ -15,7 +15,7 @@ export function placementQuery(workload: Workload | null) {
 
 export function classesQuery() {
   return queryOptions({
-    queryKey: [...keys.pools, 'facets', ''],
+    queryKey: [...keys.scope(''), 'facets'],
     queryFn: () => bodyOf(api.GET('/api/v1/facets')),
   });
 }

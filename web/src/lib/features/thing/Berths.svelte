@@ -65,11 +65,10 @@
         Nothing is known to count them by: no VM, no datastore or no host was told of yet.
       </p>
     {:else}
-      <div class="flex gap-6 pt-1" role="list">
+      <ul class="flex flex-wrap gap-6 pt-1">
         {#each columns as column (column.key)}
-          <div
+          <li
             class="flex w-24 flex-col"
-            role="listitem"
             title={column.key === 'now' ? 'today' : formatDay(column.key)}
           >
             <svg width="56" height={HEIGHT} aria-hidden="true">
@@ -93,9 +92,9 @@
             {#if column.low !== column.likely}
               <span class="figures text-xs text-ink-soft">at least {column.low ?? '–'}</span>
             {/if}
-          </div>
+          </li>
         {/each}
-      </div>
+      </ul>
       {#if berths.data.held_still.length > 0}
         <p class="text-xs text-ink-soft">
           Counted as today, having no forecast: {berths.data.held_still

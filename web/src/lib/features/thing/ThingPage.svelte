@@ -2,119 +2,178 @@
   import { createQuery } from '@tanstack/svelte-query';
   import { page } from '$app/state';
   import { sessionQuery } from '$lib/api/queries';
-  import { formatDay, metricName } from '$lib/format';
-  import GrowthNote from '$lib/features/pool/GrowthNote.svelte';
-  import Limits from '$lib/features/pool/Limits.svelte';
+  import { counted, formatAge, formatDay, fullName, metricName, preferences } from '$lib/format';
+  import Pending from '$lib/ui/Pending.svelte';
+  import ProblemNote from '$lib/ui/ProblemNote.svelte';
+  import StateGlyph from '$lib/ui/StateGlyph.svelte';
+  import { bearing, setQuery } from '$lib/url/bearing.svelte';
+  import Berths from './Berths.svelte';
+  import BigGauge from './BigGauge.svelte';
+  import { courseOf, metricOf, unitOf } from './course';
+  import Figures from './Figures.svelte';
+  import { figuresOfEnd, figuresOfPool } from './figures';
+  import GrowthNote from './GrowthNote.svelte';
+  import Limits from './Limits.svelte';
   import {
     contributorsQuery,
     forecastQuery,
     limitsQuery,
+    poolQuery,
     soundingsQuery,
-  } from '$lib/features/pool/queries';
-  import { unitOf } from '$lib/features/pool/course';
-  import SoundingsChart from '$lib/features/pool/SoundingsChart.svelte';
-  import SoundingsHead from '$lib/features/pool/SoundingsHead.svelte';
-  import { growthOf, windowOf } from '$lib/features/pool/windows';
-  import ProblemNote from '$lib/ui/ProblemNote.svelte';
-  import StateGlyph from '$lib/ui/StateGlyph.svelte';
-  import Berths from './Berths.svelte';
-  import ThingMargin from './ThingMargin.svelte';
+  } from './queries';
+  import SoundingsChart from './SoundingsChart.svelte';
+  import SoundingsHead from './SoundingsHead.svelte';
+  import Volumes from './Volumes.svelte';
   import WhoGrew from './WhoGrew.svelte';
-  import { courseOf, metricOf } from './course';
+  import { EXPLAINED_DAYS, growthOf, windowOf } from './windows';
+  import WorkingMargin from './WorkingMargin.svelte';
 
-  /** What ends of anything, when and why, and who makes it grow. */
+  /** What ends of anything, when and why, and who makes it grow; of a pool its books as well. */
   interface Props {
     thingId: number;
+    kind?: 'pool' | undefined; // where the address says so; else the answer does
   }
-  let { thingId }: Props = $props();
-  const MOST_EXPLAINED_DAYS = 365;
+  let { thingId, kind }: Props = $props();
 
-  const metric = $derived(metricOf(page.url.searchParams.get('metric')));
-  const shown = $derived(windowOf(page.url.searchParams.get('window')));
-  const growth = $derived(growthOf(page.url.searchParams.get('growth')));
+  const asked = $derived(page.url.searchParams);
+  const metric = $derived(metricOf(asked.get('metric')));
+  const shown = $derived(windowOf(asked.get('window')));
+  const growth = $derived(growthOf(asked.get('growth')));
+  const figure = $derived(asked.get('working') ?? 'ends');
+
   const forecast = createQuery(() => forecastQuery(thingId, shown.aheadDays, growth, metric));
+  const entity = $derived(forecast.data?.entity);
+  const hasBooks = $derived(kind === 'pool' || (entity?.kind === 'pool' && metric === 'used'));
+  const pool = createQuery(() => ({ ...poolQuery(thingId), enabled: hasBooks }));
   const soundings = createQuery(() => soundingsQuery(thingId, shown.days, metric));
   const limits = createQuery(() => limitsQuery(thingId));
-  const explainedDays = $derived(Math.min(shown.days, MOST_EXPLAINED_DAYS));
+  const explainedDays = $derived(Math.min(shown.days, EXPLAINED_DAYS));
   const contributors = createQuery(() => ({
     ...contributorsQuery(thingId, explainedDays),
     enabled: metric === 'used', // of anything else nobody tells whose it is
   }));
   const session = createQuery(sessionQuery);
-  const entity = $derived(forecast.data?.entity);
+
+  const stands = $derived(forecast.data ?? pool.data);
+  const name = $derived(
+    pool.data
+      ? fullName({ entity: pool.data, home_name: pool.data.array_name })
+      : (entity?.name ?? ''),
+  );
+  const about = $derived(
+    pool.data
+      ? [
+          'pool',
+          pool.data.site_name,
+          pool.data.service_class,
+          `${preferences.bytes(pool.data.usable_bytes)} usable`,
+          counted('drive', pool.data.n_drives),
+          `read ${formatAge(pool.data.read_at)} ago`,
+        ]
+      : [
+          entity?.kind,
+          forecast.data?.site_name,
+          `read up to ${formatDay(forecast.data?.as_of ?? null)}`,
+        ],
+  );
   const grown = $derived(metric === 'used' ? (contributors.data ?? null) : null);
-  const failed = $derived([soundings, limits, contributors].find((query) => query.isError));
   const course = $derived(
     forecast.data && soundings.data ? courseOf(forecast.data, soundings.data) : null,
   );
+  const missing = $derived(kind === 'pool' ? pool : forecast); // without it there is no page
+  const failed = $derived(
+    [pool, forecast, soundings, limits, contributors].find((query) => query.isError),
+  );
+  const called = $derived(`${kind === 'pool' ? 'Pool' : 'Thing'} ${thingId}`);
 </script>
 
-<svelte:head><title>{entity?.name ?? 'Thing'} · Keel Mark</title></svelte:head>
-{#if forecast.data && entity}
-  <div class="page-grid-thing h-full">
-    <section class="min-h-0 min-w-0 overflow-y-auto px-4 pt-2 pb-6">
-      <div class="flex items-center gap-3 pb-1">
-        <StateGlyph state={forecast.data.attention} />
-        <h1 class="text-xl font-semibold whitespace-nowrap">{entity.name}</h1>
-        <p class="lead text-ink-soft">
-          {[entity.kind, forecast.data.site_name].filter(Boolean).join(' · ')} · read up to {formatDay(
-            forecast.data.as_of,
-          )}
-        </p>
+<svelte:head><title>{name || called} · Keel Mark</title></svelte:head>
+{#snippet ends()}
+  {#if limits.data?.length}
+    <Limits
+      limits={limits.data}
+      leadTimeDays={stands?.lead_time_days ?? 0}
+      chosen={stands ? { id: thingId, metric } : null}
+    />
+  {/if}
+{/snippet}
+
+{#if missing.data && stands}
+  <div class="h-full {pool.data ? 'page-grid-pool' : 'page-grid-thing'}">
+    {#if pool.data}
+      <div class="border-r border-rule pt-2"><BigGauge pool={pool.data} /></div>
+    {/if}
+    <section data-place="thingpage" class="min-h-0 min-w-0 overflow-y-auto px-4 pt-2 pb-6">
+      <div class="flex items-center gap-3 pb-1.5">
+        <StateGlyph state={stands.attention} />
+        <h1 class="text-xl font-semibold whitespace-nowrap">{name}</h1>
+        <p class="lead text-ink-soft">{about.filter(Boolean).join(' · ')}</p>
+        {#if pool.data}
+          <a
+            class="ml-auto border border-plan px-2 py-0.5 whitespace-nowrap text-plan hover:bg-paper-raised"
+            href={bearing.href('/try')}>try a workload</a
+          >
+        {/if}
       </div>
+      <Figures
+        figures={[...(pool.data ? figuresOfPool(pool.data) : []), ...figuresOfEnd(stands)]}
+        chosen={figure}
+        onpick={(key) => void setQuery('working', key === 'ends' ? '' : key)}
+      />
       {#if failed?.error}
-        <ProblemNote of={entity.name} error={failed.error} onretry={() => failed.refetch()} />
+        <ProblemNote of={name} error={failed.error} onretry={() => failed.refetch()} />
       {/if}
-      {#if limits.data?.length}
-        <Limits
-          limits={limits.data}
-          leadTimeDays={forecast.data.lead_time_days}
-          chosen={{ id: entity.id, metric }}
-        />
-      {/if}
+      {#if !hasBooks}{@render ends()}{/if}
       <SoundingsHead
         of="{metricName(metric)}{course ? ` in ${unitOf(course).name}` : ''}"
         {growth}
         shownWindow={shown.key}
       />
-      {#if course && soundings.data}
+      {#if course && soundings.data && forecast.data}
         <SoundingsChart
           {course}
           series={soundings.data}
           forecast={forecast.data}
           aheadDays={shown.aheadDays}
         />
-      {:else if soundings.isPending}
-        <p class="flex h-68 items-center justify-center text-ink-soft">reading soundings …</p>
-      {:else if soundings.data}
+      {:else if soundings.isPending || forecast.isPending}
+        <Pending of="soundings" class="flex h-68 items-center justify-center" />
+      {:else if soundings.data && forecast.data}
         <p class="flex h-68 items-center justify-center text-ink-soft">
           Nothing was read in this window: a longer one may reach back to the last reading.
         </p>
       {/if}
-      {#if forecast.data.unjudged_because}
-        <p class="text-shoal">No forecast: {forecast.data.unjudged_because}.</p>
+      {#if forecast.data}
+        {#if forecast.data.unjudged_because}
+          <p class="text-shoal">No forecast: {forecast.data.unjudged_because}.</p>
+        {/if}
+        <GrowthNote forecast={forecast.data} />
       {/if}
-      <GrowthNote forecast={forecast.data} />
-      {#if entity.kind === 'cluster' || entity.kind === 'datastore'}
-        <Berths thingId={entity.id} />
+      {#if hasBooks}{@render ends()}{/if}
+      {#if entity?.kind === 'cluster' || entity?.kind === 'datastore'}
+        <Berths {thingId} />
       {/if}
-      {#if grown}
-        <WhoGrew {grown} />
+      {#if grown}<WhoGrew {grown} />{/if}
+      {#if pool.data}
+        <Volumes poolId={thingId} usedBytes={pool.data.used_bytes} nAll={pool.data.n_volumes} />
       {/if}
     </section>
-    <ThingMargin
-      forecast={forecast.data}
+    <WorkingMargin
+      thing={{ id: thingId, kind: entity?.kind ?? 'pool' }}
+      {figure}
+      forecast={forecast.data ?? null}
+      pool={pool.data ?? null}
       contributors={grown}
       mayPlan={session.data?.rights.includes('plan') ?? false}
     />
   </div>
-{:else if forecast.error}
+{:else if missing.error}
   <div class="m-8">
-    <ProblemNote of="Thing {thingId}" error={forecast.error} onretry={() => forecast.refetch()} />
-    {#if limits.data?.length}
-      <Limits limits={limits.data} leadTimeDays={0} chosen={null} />
-    {/if}
+    <h1 class="sr-only">{called}</h1>
+    <ProblemNote of={called} error={missing.error} onretry={() => missing.refetch()} />
+    {@render ends()}
   </div>
 {:else}
-  <p class="p-8 text-ink-soft">reading what is known …</p>
+  <h1 class="sr-only">{called}</h1>
+  <Pending of={kind === 'pool' ? 'the pool' : 'what is known'} class="p-8" />
 {/if}

@@ -1,6 +1,15 @@
 <script lang="ts">
   import type { Schemas } from '$lib/api/client';
-  import { counted, daysUntil, exactBytes, formatDay, fullName, preferences } from '$lib/format';
+  import {
+    counted,
+    daysUntil,
+    exactBytes,
+    formatDay,
+    formatPercent,
+    fullName,
+    kindWord,
+    preferences,
+  } from '$lib/format';
   import { bearing } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
 
@@ -48,7 +57,7 @@
         </svg>
         <span title={exactBytes(part.added_bytes)}>{preferences.bytes(part.added_bytes, true)}</span
         >
-        <span>{part.share === null ? '–' : `${(part.share * PERCENT).toFixed(0)} %`}</span>
+        <span>{part.share === null ? '–' : formatPercent(Math.round(part.share * PERCENT))}</span>
         <span class="text-left text-ink-soft"
           >{part.is_new ? 'arrived' : part.is_gone ? 'left' : ''}</span
         >
@@ -56,7 +65,7 @@
     {:else}
       <p class="py-2 text-ink-soft">
         {grown.n_parts === 0
-          ? `It holds no ${kind}.`
+          ? `It holds no ${kindWord(kind)}.`
           : `None of its ${counted(kind, grown.n_parts)} changed in this window.`}
       </p>
     {/each}

@@ -1,7 +1,25 @@
 import type { Schemas } from '$lib/api/client';
-import type { Course } from '$lib/features/pool/course';
-import type { Metric } from '$lib/features/pool/queries';
-import { metricName } from '$lib/format';
+import { axisUnit, metricName, preferences } from '$lib/format';
+import type { Metric } from './queries';
+
+/** What is sounded: where it stands now and its lines, in the unit of its metric. */
+export interface Course {
+  name: string; // of the amount
+  unit: string;
+  amount: number;
+  size: number | null; // nothing ends it where that is null
+  limit: number | null;
+  caution: number | null;
+  attention: string;
+  leadTimeDays: number;
+}
+
+/** Bytes are told in the unit chosen and fitting; CPUs and IOPS are counted. */
+export function unitOf({ unit, size, amount }: Course): { name: string; bytes: number } {
+  if (!unit.startsWith('bytes')) return { name: unit, bytes: 1 };
+  const fitting = axisUnit(size ?? amount, preferences.system);
+  return { ...fitting, name: unit.replace('bytes', fitting.name) };
+}
 
 const METRICS: readonly Metric[] = [
   'used',
@@ -26,8 +44,9 @@ export function courseOf(
   forecast: Schemas['StandingRead'],
   soundings: Schemas['SoundingsRead'],
 ): Course | null {
-  const amount = soundings.amounts.findLast((told) => told !== null) ?? null;
-  if (amount === null) return null;
+  const read = soundings.amounts.findLast((told) => told !== null) ?? null;
+  const amount = forecast.last_amount ?? read;
+  if (read === null || amount === null) return null;
   const { full = null, limit = null, caution = null } = forecast.marks;
   return {
     name: metricName(forecast.metric),

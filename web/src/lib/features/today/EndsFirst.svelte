@@ -1,7 +1,8 @@
 <script lang="ts">
-  import { goto } from '$app/navigation';
+  import { page } from '$app/state';
   import type { Pool } from '$lib/api/client';
-  import { bearing } from '$lib/url/bearing.svelte';
+  import { counted, formatCount } from '$lib/format';
+  import { bearing, setQuery } from '$lib/url/bearing.svelte';
   import RunwayAxis from '$lib/ui/RunwayAxis.svelte';
   import PoolRow from './PoolRow.svelte';
   import { grouped, type Group } from './reaches';
@@ -9,14 +10,20 @@
   interface Props {
     pools: Pool[];
     hasMore: boolean;
+    reaches: { name: string; n_pools: number }[]; // over all pages
+    nAll: number | null;
   }
-  let { pools, hasMore }: Props = $props();
+  let { pools, hasMore, reaches, nAll }: Props = $props();
 
-  let isNoEndShown = $state(false);
+  // In the address, so that Back finds the group as it was left.
+  const isNoEndShown = $derived(page.url.searchParams.get('open') === 'no_end');
   let list: HTMLElement | undefined = $state();
   const groups = $derived(grouped(pools));
   const exportHref = $derived(`/api/v1/pools/export?scope=${encodeURIComponent(bearing.sift)}`);
   const shortest = $derived(Math.min(...pools.map((pool) => pool.lead_time_days)));
+
+  const countOf = (group: Group) =>
+    reaches.find((one) => one.name === group.reach)?.n_pools ?? group.pools.length;
 
   /** Without an end in sight, only what still asks to be looked at is shown unasked. */
   const shownOf = (group: Group) =>
@@ -35,33 +42,34 @@
   }
 </script>
 
-<div class="row-runway sticky top-0 z-10 bg-paper pt-2 pb-0.5">
-  <h1 class="water col-span-3">What ends first</h1>
-  <RunwayAxis />
+<div class="row-head sticky top-0 z-10 bg-paper pt-2 pb-0.5">
+  <h2 class="water col-span-3">What ends first</h2>
+  <span class="axis"><RunwayAxis /></span>
   <p class="col-span-2 text-right text-ink-soft">
     limit mark, likely date, 80 % range ·
     <a class="text-depth-5 underline" href={exportHref} download="pools.csv">CSV</a>
   </p>
 </div>
-<!-- svelte-ignore a11y_no_noninteractive_element_interactions (arrows: a shortcut beside Tab) -->
-<div bind:this={list} {onkeydown} role="list">
+<div bind:this={list} {onkeydown} role="presentation">
   {#each groups as group (group.reach)}
-    <h2 class="mt-2 flex items-baseline gap-2 border-b border-rule pb-0.5">
+    <h3 class="mt-2 flex items-baseline gap-2 border-b border-rule pb-0.5">
       <span class="font-semibold"
         >{group.title}{group.reach === 'inside_lead_time' ? `, ${shortest} d to buy` : ''}</span
       >
-      <span class="text-ink-soft"
-        >{group.pools.length} pool{group.pools.length === 1 ? '' : 's'}</span
-      >
+      <span class="text-ink-soft">{counted('pool', countOf(group))}</span>
       {#if group.reach === 'no_end'}
-        <button class="text-depth-5 underline" onclick={() => (isNoEndShown = !isNoEndShown)}
+        <button
+          class="text-depth-5 underline"
+          onclick={() => void setQuery('open', isNoEndShown ? '' : 'no_end')}
           >{isNoEndShown ? 'hide those that ask nothing' : 'show all'}</button
         >
       {/if}
-    </h2>
-    {#each shownOf(group) as pool (pool.id)}
-      <PoolRow {pool} />
-    {/each}
+    </h3>
+    <ul aria-label={group.title}>
+      {#each shownOf(group) as pool (pool.id)}
+        <PoolRow {pool} />
+      {/each}
+    </ul>
   {:else}
     <div class="py-8 text-ink-soft">
       {#if bearing.sift}
@@ -70,14 +78,23 @@
           >widen it by one step (Esc)</button
         >
       {:else}
-        <p>No pool is known yet. A feed brings them in.</p>
-        <button class="mt-1 text-depth-5 underline" onclick={() => goto('/feeds')}
-          >go to the feeds</button
-        >
+        <p>No pool is known yet. Two ways to the first date:</p>
+        <ol class="mt-2 flex max-w-prose list-decimal flex-col gap-1.5 pl-5 text-ink">
+          <li>
+            <a class="text-depth-5 underline" href="/feeds/table">send one table</a>: a row a pool
+            and day with what is used and its size, as CSV, XLSX or Parquet. The dates follow within
+            a minute.
+          </li>
+          <li>
+            <a class="text-depth-5 underline" href="/feeds?feed=new">add a feed</a>: an array, a
+            cluster, an exporter or an object store is read every few minutes from then on.
+          </li>
+        </ol>
       {/if}
     </div>
   {/each}
 </div>
 {#if hasMore}<p class="pt-2 text-ink-soft">
-    The first {pools.length} are shown; narrow to see the others.
+    The first {formatCount(pools.length)} of {nAll === null ? 'more' : counted('pool', nAll)} are shown;
+    narrow to see the others.
   </p>{/if}

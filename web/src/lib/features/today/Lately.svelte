@@ -14,7 +14,7 @@
   const TITLES = {
     feed: 'Feeds',
     date: 'Dates that moved in a week',
-    shift: 'Shifts, left out of trend',
+    shift: 'Shifts, each in one step',
     inventory: 'Came and went',
   } as const;
   // A scope that cannot be read is told once, beside the pools.
@@ -32,6 +32,7 @@
 <aside
   class="min-h-0 overflow-y-auto border-l border-rule bg-paper-raised px-4 pt-2 pb-6"
   aria-label="What changed"
+  data-place="lately"
 >
   <ElseEnds />
   <h2 class="water">
@@ -52,14 +53,14 @@
         <StateGlyph state={line.state} class="mt-0.5" />
         <span class="min-w-0 flex-1">
           <span class="block font-semibold"><Sentence parts={line.headline} /></span>
-          <span class="block text-xs text-ink-soft">{line.note}</span>
+          <span class="block text-xs wrap-anywhere text-ink-soft">{line.note}</span>
         </span>
         <span class="figures text-xs whitespace-nowrap text-ink-soft">{formatMoment(line.at)}</span>
       </a>
     {/each}
   {:else}
     {#if changes.data}<p class="pt-3 text-ink-soft">
-        Nothing: every feed is fresh and nothing shifted.
+        {bearing.sift ? 'Nothing changed in this scope.' : 'Nothing changed in 30 days.'}
       </p>{/if}
   {/each}
   <OurRecord />

@@ -1,13 +1,18 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
+  import { asRefusal } from '$lib/api/refusal';
+  import { counted, formatPercent } from '$lib/format';
+  import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { recordQuery } from './queries';
 
   /** How right the dates on this page have been, over all pools; before there is any, nothing. */
   const record = createQuery(recordQuery);
+  const NOT_FOUND = 404;
+  const isNoneYet = $derived(asRefusal(record.error)?.status === NOT_FOUND);
   const PERCENT = 100;
   const EMPTY = 'nothing to compare yet';
   const percent = (told: number | null | undefined) =>
-    told === null || told === undefined ? EMPTY : `${told.toPrecision(2)} %`;
+    told === null || told === undefined ? EMPTY : formatPercent(told);
   const rows = $derived(
     record.data
       ? [
@@ -20,13 +25,13 @@
             told:
               record.data.inside_percent === null
                 ? EMPTY
-                : `${record.data.inside_percent.toFixed(0)} % of ${record.data.n_tried.toLocaleString()} days`,
+                : `${formatPercent(Math.round(record.data.inside_percent))} of ${counted('day', record.data.n_tried)}`,
           },
           ...(record.data.widening > 1
             ? [
                 {
                   name: 'so bands are drawn wider by',
-                  told: `${(PERCENT * (record.data.widening - 1)).toFixed(0)} %`,
+                  told: formatPercent(Math.round(PERCENT * (record.data.widening - 1))),
                 },
               ]
             : []),
@@ -43,11 +48,13 @@
   );
 </script>
 
-{#if record.data && record.data.n_tried > 0}
+{#if record.isError && !isNoneYet}
+  <ProblemNote of="Our record" error={record.error} onretry={() => record.refetch()} class="mt-5" />
+{:else if record.data && record.data.n_tried > 0}
   <section class="mt-5" aria-label="How good were we">
     <h2 class="water">
       How good were we <span class="font-sans text-sm text-ink-soft not-italic"
-        >{record.data.n_things} pools of the estate, at the median</span
+        >{counted('pool', record.data.n_things)} of the estate, at the median</span
       >
     </h2>
     <dl class="text-ink-soft">

@@ -2,6 +2,7 @@
   import { createQuery } from '@tanstack/svelte-query';
   import { kindsQuery, tenantsQuery } from '$lib/api/queries';
   import { counted } from '$lib/format';
+  import ProblemNote from '$lib/ui/ProblemNote.svelte';
 
   /** What a tenant viewer sees: pools are shared by many tenants, so they are not shown here. */
   const kinds = createQuery(kindsQuery);
@@ -14,6 +15,8 @@
 
 <section class="px-4 pt-2" aria-label="What is yours">
   <h1 class="water">What is yours</h1>
+  <ProblemNote of="Your tenants" error={tenants.error} onretry={() => tenants.refetch()} />
+  <ProblemNote of="What you hold" error={kinds.error} onretry={() => kinds.refetch()} />
   {#if tenants.data && tenants.data.length === 0}
     <p class="text-ink-soft">
       No tenant is yours yet, so there is nothing to see. An administrator can give you one.
@@ -27,7 +30,9 @@
       {#each held as row (row.kind)}
         <li class="border-t border-rule py-1">{counted(row.kind, row.n)}</li>
       {:else}
-        <li class="border-t border-rule py-1 text-ink-soft">Nothing is held yet.</li>
+        {#if kinds.data}
+          <li class="border-t border-rule py-1 text-ink-soft">Nothing is held yet.</li>
+        {/if}
       {/each}
     </ul>
   {/if}

@@ -1,41 +1,28 @@
 <script lang="ts">
   import type { Pool } from '$lib/api/client';
-  import { exactBytes, formatDay, formatRunway, preferences } from '$lib/format';
+  import { exactBytes, limitDate, limitRange, preferences } from '$lib/format';
   import { bearing } from '$lib/url/bearing.svelte';
   import PoolGauge from '$lib/ui/PoolGauge.svelte';
   import RunwayStrip from '$lib/ui/RunwayStrip.svelte';
   import Sentence from '$lib/ui/Sentence.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
+  import { worded } from '$lib/ui/states';
 
   interface Props {
     pool: Pool;
   }
   let { pool }: Props = $props();
 
-  const TINTS: Record<string, string> = {
-    urgent: 'text-signal',
-    over: 'text-over',
-    caution: 'text-shoal',
-    unread: 'text-ink-soft',
-  };
   const name = $derived(`${pool.array_name} · ${pool.name}`);
-  const date = $derived.by(() => {
-    if (pool.attention === 'over') return 'past limit';
-    if (pool.limit.likely_on) return formatDay(pool.limit.likely_on);
-    return pool.limit.early_on ? 'beyond 2 y' : 'no end';
-  });
+  const date = $derived(limitDate(pool));
   const range = $derived(
     pool.attention === 'over'
       ? `${preferences.bytes(pool.used_bytes)} used`
-      : pool.limit.likely_on
-        ? formatRunway(pool.limit)
-        : pool.limit.early_on
-          ? `early ${formatDay(pool.limit.early_on)}`
-          : 'in 2 y',
+      : limitRange(pool.limit),
   );
 </script>
 
-<div role="listitem">
+<li>
   <a
     data-row
     href={bearing.href(`/pools/${pool.id}`)}
@@ -61,8 +48,8 @@
       ><Sentence parts={pool.reason} /></span
     >
     <span class="text-right">
-      <span class="figures block font-semibold {TINTS[pool.attention] ?? ''}">{date}</span>
+      <span class="figures block font-semibold {worded(pool.attention)}">{date}</span>
       <span class="figures block text-xs text-ink-soft">{range}</span>
     </span>
   </a>
-</div>
+</li>

@@ -4,7 +4,7 @@ import { keys } from '$lib/api/queries';
 
 export function facetsQuery(scope: string) {
   return queryOptions({
-    queryKey: [...keys.pools, 'facets', scope],
+    queryKey: [...keys.scope(scope), 'facets'],
     queryFn: () => bodyOf(api.GET('/api/v1/facets', { params: { query: { scope } } })),
     placeholderData: keepPreviousData,
   });
@@ -12,7 +12,7 @@ export function facetsQuery(scope: string) {
 
 export function limitsQuery(scope: string) {
   return queryOptions({
-    queryKey: [...keys.pools, 'limits beside space', scope],
+    queryKey: [...keys.scope(scope), 'limits beside space'],
     queryFn: () => bodyOf(api.GET('/api/v1/limits', { params: { query: { scope } } })),
     placeholderData: keepPreviousData,
   });
@@ -21,7 +21,7 @@ export function limitsQuery(scope: string) {
 /** How right the forecasts of all pools have been. */
 export function recordQuery() {
   return queryOptions({
-    queryKey: [...keys.pools, 'record'],
+    queryKey: keys.record,
     queryFn: () =>
       bodyOf(api.GET('/api/v1/forecast-record', { params: { query: { kind: 'pool' } } })),
     retry: false,
@@ -30,7 +30,7 @@ export function recordQuery() {
 
 export function changesQuery(scope: string) {
   return queryOptions({
-    queryKey: [...keys.pools, 'changes', scope],
+    queryKey: [...keys.scope(scope), 'changes'],
     queryFn: () => bodyOf(api.GET('/api/v1/changes', { params: { query: { scope } } })),
     placeholderData: keepPreviousData,
   });

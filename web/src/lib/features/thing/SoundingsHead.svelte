@@ -12,7 +12,7 @@
   let { of, growth, shownWindow }: Props = $props();
 </script>
 
-<div class="mt-2 flex items-baseline gap-3">
+<div class="mt-2 flex flex-wrap items-baseline gap-x-3">
   <h2 class="water">Soundings</h2>
   <p class="lead text-ink-soft">{of}, with its 50 % and 80 % fan</p>
   <Choice

@@ -294,7 +294,7 @@ function shiftsOf({ course, forecast, theme }: Facts, history: Point[]): ECharts
         coord: [shift.on, lowestAround(history, shift.on)],
         label: {
           show: true,
-          formatter: `${formatAmount(shift.amount, course.unit, true)} on ${formatDay(shift.on)}, not growth`,
+          formatter: `${formatAmount(shift.amount, course.unit, true)} on ${formatDay(shift.on)}, one step`,
         },
       })),
   };

@@ -3,6 +3,7 @@
   import {
     formatAmount,
     fullName,
+    kindWord,
     formatRunway,
     limitDate,
     limitShare,
@@ -46,9 +47,9 @@
 <div class="row-limit text-xs text-ink-soft" aria-hidden="true">
   <span></span><span>what</span><span>stands at</span><span><RunwayAxis /></span><span></span>
 </div>
-<div role="list" aria-label="What ends first">
+<ul aria-label="What ends first">
   {#each shown as limit (`${limit.entity.id} ${limit.metric}`)}
-    <div role="listitem" class="border-b border-rule {isChosen(limit) ? 'bg-paper-raised' : ''}">
+    <li class="border-b border-rule {isChosen(limit) ? 'bg-paper-raised' : ''}">
       <a
         class="row-limit hover:bg-paper-raised {limit.is_own ? '' : 'text-ink-soft'}"
         href={bearing.href(pathOf(limit.entity, limit.metric))}
@@ -58,7 +59,9 @@
         <StateGlyph state={limit.attention} />
         <span class="min-w-0">
           <b class="lead block text-ink">{fullName(limit)}</b>
-          <span class="lead block text-xs">{metricName(limit.metric)} · {limit.entity.kind}</span>
+          <span class="lead block text-xs"
+            >{metricName(limit.metric)} · {kindWord(limit.entity.kind)}</span
+          >
         </span>
         <span class="figures text-xs">
           <span class="block text-ink">{formatAmount(limit.amount, limit.unit)}</span>
@@ -72,9 +75,9 @@
           >
         </span>
       </a>
-    </div>
+    </li>
   {/each}
-</div>
+</ul>
 {#if nMore > 0}
   <button class="pt-1 text-xs text-depth-5 underline" onclick={() => (isAllShown = true)}
     >and {nMore} more below it, without an end in sight</button

@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Schemas } from '$lib/api/client';
-  import { exactBytes, formatAmount, formatDay } from '$lib/format';
+  import { BEYOND, counted, exactBytes, formatAmount, formatDay, formatPercent } from '$lib/format';
 
   /** How right forecasts of earlier days would have been. */
   interface Props {
@@ -32,7 +32,7 @@
   {#each said as one (one.name)}
     <div class="flex justify-between gap-3">
       <dt>{one.name}</dt>
-      <dd class="figures">{one.on ? formatDay(one.on) : 'beyond 2 y, or not judged'}</dd>
+      <dd class="figures">{one.on ? formatDay(one.on) : `${BEYOND}, or not judged`}</dd>
     </div>
   {/each}
   {#each rows as row (row.days)}
@@ -54,7 +54,10 @@
     <div class="flex justify-between gap-3">
       <dt>in the 80 % band</dt>
       <dd class="figures">
-        {((PERCENT * record.n_inside) / record.n_tried).toFixed(0)} % of {record.n_tried} days
+        {formatPercent(Math.round((PERCENT * record.n_inside) / record.n_tried))} of {counted(
+          'day',
+          record.n_tried,
+        )}
       </dd>
     </div>
     {#if record.widening > 1}
@@ -63,7 +66,7 @@
         title="80 % of what came must lie in the band. In that of all alike it was less, so every band is drawn wider by as much as that asks."
       >
         <dt>bands of its kind, wider by</dt>
-        <dd class="figures">{(PERCENT * (record.widening - 1)).toFixed(0)} %</dd>
+        <dd class="figures">{formatPercent(Math.round(PERCENT * (record.widening - 1)))}</dd>
       </div>
     {/if}
   {:else}

@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Schemas } from '$lib/api/client';
-  import { daysUntil, formatAmount, formatDay } from '$lib/format';
+  import { daysUntil, formatAmount, formatDay, formatPercent } from '$lib/format';
   import { paceWords } from './soundings';
 
   /** What the model saw in the past, newest first, with what explains it. */
@@ -11,7 +11,9 @@
   }
   let { findings, explained, unit }: Props = $props();
   const WEEK_DAYS = 7;
+  const mix = $derived(findings.mix);
   const MOST = 6;
+  const LEAST_SHARE = 0.02;
   const LEAST_GAP_DAYS = 3; // shorter ones change nothing
   const WHY: Record<string, string> = {
     unread: 'not read',
@@ -47,7 +49,7 @@
   {#each shifts as shift (shift.on)}
     {@const why = because(shift.on)}
     <li>
-      {signed(shift.amount)} on {formatDay(shift.on)}, not counted as growth{#if why}:
+      {signed(shift.amount)} on {formatDay(shift.on)}, growth only as far as such steps come back{#if why}:
         <span class="text-ink">{why.says}</span>{/if}
     </li>
   {/each}
@@ -83,3 +85,37 @@
   {/if}
   {#if !isAny}<li>a plain course: no shift, no change of pace, nothing repaired</li>{/if}
 </ul>
+
+{#if mix}
+  <h3 class="mt-4 font-semibold">How it is gone on</h3>
+  <p class="text-ink-soft">Ways that were tried on its own past, by how well they did:</p>
+  <ul>
+    {#each mix.ways as way (way.name)}
+      <li class="flex justify-between gap-3 text-ink-soft">
+        <span>{way.name}</span><span class="figures">{formatPercent(100 * way.share)}</span>
+      </li>
+    {/each}
+    {#if mix.n_more}<li class="text-ink-soft">and {mix.n_more} more</li>{/if}
+    <li class="flex justify-between gap-3 text-ink-soft">
+      {#if mix.is_unlike}
+        <span>unlike every history that was learnt from: these ways alone count</span>
+      {:else}
+        <span>learnt from other histories, on top</span>
+        <span class="figures whitespace-nowrap">{signed(mix.learnt_per_day * WEEK_DAYS)}/wk</span>
+      {/if}
+    </li>
+    {#if mix.line_share && mix.line_share >= LEAST_SHARE}
+      <li class="flex justify-between gap-3 text-ink-soft">
+        <span>instead of all these: a line, since it never bent</span>
+        <span class="figures">{formatPercent(100 * mix.line_share)}</span>
+      </li>
+    {/if}
+    {#if mix.always_share}
+      <li class="flex justify-between gap-3 text-ink-soft">
+        <span>as if its {shifts.length > 1 ? 'few shifts' : 'one shift'} had always been there</span
+        >
+        <span class="figures">{formatPercent(100 * mix.always_share)}</span>
+      </li>
+    {/if}
+  </ul>
+{/if}

@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Schemas } from '$lib/api/client';
-  import { formatDay } from '$lib/format';
+  import { BEYOND, formatDay, formatPercent } from '$lib/format';
 
   /** Dates under another growth, and the chance behind a date that is not given. */
   interface Props {
@@ -12,7 +12,7 @@
   const chance = $derived(forecast.limit_chance ?? 0);
   const range = $derived(
     [forecast.limit.early_on, forecast.limit.likely_on, forecast.limit.late_on].map((on) =>
-      on ? formatDay(on) : 'beyond 2 y',
+      on ? formatDay(on) : BEYOND,
     ),
   );
 </script>
@@ -24,8 +24,8 @@
   </p>
 {:else if !forecast.limit.likely_on && chance >= LEAST_CHANCE && !forecast.unjudged_because}
   <p class="text-ink-soft">
-    No likely date within two years; the chance that the limit is reached all the same is {(
-      chance * PERCENT
-    ).toFixed(0)} %.
+    No likely date within two years; the chance that the limit is reached all the same is {formatPercent(
+      Math.round(chance * PERCENT),
+    )}.
   </p>
 {/if}

@@ -2,10 +2,12 @@
   import { createMutation, createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { Button } from 'flowbite-svelte';
   import { keys } from '$lib/api/queries';
-  import { Refusal } from '$lib/api/refusal';
+  import { asRefusal } from '$lib/api/refusal';
+  import Clash from '$lib/ui/Clash.svelte';
   import type { Schemas } from '$lib/api/client';
   import Field from '$lib/ui/Field.svelte';
   import Pick from '$lib/ui/Pick.svelte';
+  import { toasts } from '$lib/ui/toasts.svelte';
   import { marksQuery, setMarks } from './queries';
 
   /** Where the marks come from, and a thing's own in their place. */
@@ -31,19 +33,39 @@
   // What was typed and not kept yet, by mark; empty takes the next farther one's.
   let typed: Record<string, string | number> = $state({});
   const keep = createMutation(() => ({
-    mutationFn: () =>
-      setMarks(thingId, {
-        level: level as Level,
-        ...Object.fromEntries(
-          Object.entries(typed).map(([name, text]) => [name, text === '' ? null : Number(text)]),
-        ),
-      }),
-    onSuccess: async () => {
-      typed = {};
-      await client.invalidateQueries({ queryKey: keys.pools });
+    mutationFn: async (version: string) => {
+      const sent = $state.snapshot(typed);
+      const wanted = Object.entries(sent).map(
+        ([name, text]) => [name, text === '' ? null : Number(text)] as const,
+      );
+      const before = wanted.map(([name]) => [name, told[name] ?? null] as const);
+      const kept = await set(level as Level, wanted, version);
+      // What was typed while it was being kept stays to be kept.
+      typed = Object.fromEntries(
+        Object.entries(typed).filter(([name, text]) => sent[name] !== text),
+      );
+      return { kept, before, of: level };
+    },
+    onSuccess: ({ kept, before, of }) => {
+      toasts.tell('Marks kept; dates are being made anew.', () =>
+        set(of as Level, before, kept.version),
+      );
     },
   }));
-  const refusal = $derived(keep.error instanceof Refusal ? keep.error : null);
+  type Told = readonly (readonly [string, number | null])[];
+
+  async function set(of: Level, wanted: Told, version: string) {
+    const kept = await setMarks(thingId, version, { level: of, ...Object.fromEntries(wanted) });
+    client.setQueryData(marksQuery(thingId).queryKey, kept);
+    void client.invalidateQueries({ queryKey: keys.estate });
+    return kept;
+  }
+  const refusal = $derived(asRefusal(keep.error));
+  const standingOf = (stands: Record<string, unknown>) =>
+    Object.entries((stands[level] ?? {}) as Record<string, number | null>)
+      .filter(([, percent]) => percent !== null)
+      .map(([name, percent]) => `${NAMES[name]} ${percent}`)
+      .join('; ') || 'Nothing is set here now.';
 </script>
 
 <details class="mt-4">
@@ -59,7 +81,7 @@
       class="mt-2"
       onsubmit={(event) => {
         event.preventDefault();
-        keep.mutate();
+        keep.mutate(marks.data?.version ?? '');
       }}
     >
       <div class="flex items-center gap-2">
@@ -97,8 +119,7 @@
           ? "Empty takes the class's, the site's or the default."
           : 'Holds for all that has none nearer.'}
       </p>
-      {#if keep.error}<p class="text-signal" role="alert">{keep.error.message}</p>{/if}
-      {#if keep.isSuccess}<p role="status">Kept; dates are being made anew.</p>{/if}
+      <Clash error={keep.error} onreplace={(version) => keep.mutate(version)} told={standingOf} />
       <Button
         size="xs"
         type="submit"
