@@ -5,12 +5,14 @@ import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from datetime import UTC, date, datetime
+from typing import Any
 
 import httpx
 import pytest
 import uvicorn
 from hypothesis import settings
 from starlette.types import ASGIApp
+from xdist.scheduler import LoadScopeScheduling
 
 from standins.estate import Estate, make_estate
 from standins.redfish.service import Service
@@ -25,7 +27,11 @@ USER, PASSWORD = "planner-ro", "low-water"
 
 @contextmanager
 def running(
-    app: ASGIApp, *, ssl_certfile: str | None = None, ssl_keyfile: str | None = None
+    app: ASGIApp,
+    *,
+    ssl_certfile: str | None = None,
+    ssl_keyfile: str | None = None,
+    http: str = "auto",
 ) -> Iterator[str]:
     """Serve an application on a loopback port, in a thread of its own."""
     config = uvicorn.Config(
@@ -36,6 +42,7 @@ def running(
         date_header=False,
         ssl_certfile=ssl_certfile,
         ssl_keyfile=ssl_keyfile,
+        http=http,
     )
     server = uvicorn.Server(config)
     thread = threading.Thread(target=server.run, daemon=True)
@@ -93,3 +100,15 @@ def standin() -> Iterator[Callable[..., RunningStandin]]:
     yield make
     for one in running:
         one.stop()
+
+
+class BrowserBeside(LoadScopeScheduling):  # type: ignore[misc]  # it has no types
+    """Keep what shares the browser's one stack in one process; all else goes one by one."""
+
+    def _split_scope(self, nodeid: str) -> str:
+        return "browser" if nodeid.startswith("tests/browser/") else nodeid
+
+
+@pytest.hookimpl(optionalhook=True)
+def pytest_xdist_make_scheduler(config: pytest.Config, log: Any) -> BrowserBeside:  # Any: xdist's
+    return BrowserBeside(config, log)

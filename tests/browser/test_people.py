@@ -1,3 +1,5 @@
+import re
+
 import httpx
 from playwright.sync_api import Browser, Page, expect
 
@@ -25,6 +27,11 @@ def test_a_tenant_viewer_is_made_sees_their_own_and_is_put_out_of_service(
 
     theirs = browser.new_context(base_url=stack.url).new_page()
     SignInPage(theirs).try_to_sign_in("pilot", "slack-water")
+    expect(theirs.get_by_role("heading", name="Choose your own password")).to_be_visible()
+    theirs.get_by_label("Password of now").fill("slack-water")
+    theirs.get_by_label(re.compile("^New password")).fill("spring-and-neap")
+    theirs.get_by_label("The new one once more").fill("spring-and-neap")
+    theirs.get_by_role("button", name="change it").click()
     own = theirs.get_by_role("region", name="What is yours")
     expect(own).to_contain_text("You see what Tide Gauges consumes")
     expect(own).to_contain_text("VMs")

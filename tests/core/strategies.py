@@ -4,7 +4,8 @@ import numpy as np
 from hypothesis import strategies as st
 from hypothesis.extra import numpy as npst
 
-from keelmark.core.ledger import Ledger, Marks
+from keelmark.core.ledger import Ledger
+from keelmark.core.marks import Marks
 from keelmark.core.units import TIB
 
 amounts = st.integers(0, 2**62)

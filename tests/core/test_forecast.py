@@ -32,7 +32,7 @@ def test_a_jump_up_is_not_growth():
     used = climbing(per_day_tib=0.01)
     used[0, 180:] += 5 * TIB
     learnt = forecast(used)
-    assert learnt.growth_bytes_per_day[0] == pytest.approx(0.01 * TIB, rel=0.25)
+    assert learnt.growth_bytes_per_day[0] == pytest.approx(0.01 * TIB, rel=0.35)
     assert learnt.readings.shift_bytes[0, 180] == pytest.approx(5 * TIB, rel=0.02)
     assert learnt.last_bytes[0] == used[0, -1]
 
@@ -43,10 +43,14 @@ def test_a_clean_up_does_not_hide_growth():
     assert forecast(used).growth_bytes_per_day[0] == pytest.approx(0.05 * TIB, rel=0.15)
 
 
-def test_a_change_of_pace_is_followed():
+@pytest.mark.parametrize(("per_day", "least"), [(0.02, 0.75), (0.1, 0.5)], ids=["calm", "wild"])
+def test_a_change_of_pace_is_followed_the_less_the_wilder_it_is(per_day, least):
     used = climbing(per_day_tib=0.0)
-    used[0, 150:] += 0.1 * TIB * np.arange(50)
-    assert forecast(used).growth_bytes_per_day[0] == pytest.approx(0.1 * TIB, rel=0.2)
+    used[0, 150:] += per_day * TIB * np.arange(50)
+    learnt = forecast(used)
+    assert least * per_day < learnt.growth_bytes_per_day[0] / TIB < 1.2 * per_day
+    low, _, high = learnt.fan.on(np.array([28]))[0, :, 0] - used[0, -1]
+    assert low < 28 * per_day * TIB < high
 
 
 def test_monthly_steps_are_growth():
@@ -212,3 +216,30 @@ def test_bad_marks_horizons_and_quantiles_are_refused():
         runway(learnt, mark_bytes=np.zeros(1, dtype=np.int64), horizon_days=0)
     with pytest.raises(RangeError, match="quantiles"):
         paths(learnt, horizon_days=10, quantiles=(1.0,))
+
+
+@pytest.mark.parametrize("back", [25, 60, 120, 190])
+@pytest.mark.parametrize("size", [-12.0, 8.0, 25.0])
+def test_one_shift_moves_a_date_by_four_days_at_most(size, back):
+    rng = np.random.default_rng(back)
+    used = 60 + 0.05 * np.arange(400) + rng.normal(0, 0.05, 400)
+    shifted = used.copy()
+    shifted[-back:] += size
+    mark = np.array([round((shifted[-1] + 6) * TIB)])  # some 120 days away
+
+    def likely(history):
+        learnt = forecast(history[None] * TIB, first_day=20_000)
+        return float(runway(learnt, mark_bytes=mark, horizon_days=730).likely_days[0])
+
+    always = likely(used + size)
+    assert 100 <= always <= 140
+    assert abs(likely(shifted) - always) <= 4
+
+
+def test_how_much_counts_a_history_without_its_shifts_is_told():
+    rng = np.random.default_rng(2)
+    used = 60 + 0.05 * np.arange(400) + rng.normal(0, 0.05, (4, 400))
+    for row, backs in enumerate(((), (90,), (90, 240), (60, 150, 290))):
+        for back in backs:
+            used[row, -back:] += 9
+    assert forecast(used * TIB).always_share.tolist() == [0.0, 0.9, 0.5, 0.0]

@@ -8,7 +8,8 @@ import pytest
 
 from keelmark.core.forecast import Forecast, forecast, paths, runway
 from keelmark.core.units import percent_of
-from standins.estate import HISTORY_DAYS, make_estate
+from standins.arrays import HISTORY_DAYS
+from standins.estate import make_estate
 from standins.measures import measures
 from standins.records import SUSTAINABLE_IOPS
 from tests.conftest import ANCHOR_ON
@@ -68,8 +69,11 @@ def columns_back(found: np.ndarray) -> list[int]:
 
 
 def test_the_pool_that_fills_in_three_weeks_is_seen_to(demo, learnt):
-    assert 10 <= likely_days(demo, learnt, "heron-1 swift-2") <= 28
     row = demo.row("heron-1 swift-2")
+    way = runway(learnt, mark_bytes=percent_of(demo.usable, 90), horizon_days=730)
+    # such a pace may not last; it is early that is ordered by
+    assert 7 <= way.early_days[row] <= 21 <= way.late_days[row]
+    assert way.likely_days[row] <= 45
     assert columns_back(learnt.readings.shift_bytes[row]) == [49]
     assert HISTORY_DAYS - learnt.changes.newest_column[row] == pytest.approx(46, abs=6)
 
@@ -186,7 +190,7 @@ def test_the_array_whose_io_ends_before_its_space_is_found(
 ):
     # 46,110 of 50,000, growing by 0.6 of that in a year: 3,890 / 75.8
     days = days_to(measured["serial.TCO-PLOVER1", "iops"], SUSTAINABLE_IOPS["plover"])
-    assert days == pytest.approx(51, abs=9)
+    assert days == pytest.approx(51, rel=0.25)
     pools = [name for name in demo.names if name.startswith("plover-1")]
     assert days < min(likely_days(demo, learnt, name) for name in pools)
 

@@ -2,17 +2,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from keelmark.core.attention import Attention, attention_of
 from keelmark.core.errors import RangeError
-from keelmark.core.ledger import (
-    DEFAULT_MARKS,
-    MARK_PAIRS,
-    Attention,
-    Ledger,
-    Marks,
-    attention_of,
-    marks_in_order,
-    total,
-)
+from keelmark.core.ledger import Ledger, total
+from keelmark.core.marks import DEFAULT_MARKS, MARK_PAIRS, Marks, marks_in_order
 from keelmark.core.units import TIB
 from tests.core.strategies import amounts, ledgers
 
@@ -115,14 +108,14 @@ def test_impossible_amounts_are_refused_by_name(amount):
 )
 def test_attention_takes_the_first_rule_that_holds(used, early, likely, is_unread, wanted):
     ledger = Ledger(usable_bytes=1000, used_bytes=used)
-    judged = attention_of(ledger, early_days=early, likely_days=likely, is_unread=is_unread)
+    judged = attention_of(ledger.fill, early_days=early, likely_days=likely, is_unread=is_unread)
     assert judged.attention is wanted
     assert judged.because
 
 
 def test_overcommit_past_its_caution_asks_for_a_look():
     ledger = Ledger(usable_bytes=1000, used_bytes=10, provisioned_bytes=1501)
-    judged = attention_of(ledger, early_days=None, likely_days=None)
+    judged = attention_of(ledger.fill, early_days=None, likely_days=None)
     assert judged.attention is Attention.CAUTION
     assert "150 %" in judged.because
 
@@ -147,7 +140,7 @@ WEIGHT = {"unread": 0, "clear": 0, "caution": 1, "urgent": 2, "over": 3}
 def test_a_state_is_left_later_than_it_is_entered(used_percent, likely_days, stood, wanted):
     ledger = Ledger(usable_bytes=1000 * TIB, used_bytes=round(used_percent * 10 * TIB))
     judged = attention_of(
-        ledger, early_days=likely_days, likely_days=likely_days,
+        ledger.fill, early_days=likely_days, likely_days=likely_days,
         stood=Attention(stood) if stood else None,
     )  # fmt: skip
     assert judged.attention == wanted
@@ -155,7 +148,7 @@ def test_a_state_is_left_later_than_it_is_entered(used_percent, likely_days, sto
 
 def test_a_state_is_held_at_what_it_was_and_no_heavier():
     ledger = Ledger(usable_bytes=100, used_bytes=0)
-    judged = attention_of(ledger, early_days=45, likely_days=90, stood=Attention.CAUTION)
+    judged = attention_of(ledger.fill, early_days=45, likely_days=90, stood=Attention.CAUTION)
     assert judged.attention is Attention.CAUTION  # a tenth nearer it would be urgent
 
 
@@ -164,8 +157,8 @@ def test_what_stood_never_makes_a_state_lighter_and_never_heavier_than_it_was(
     ledger, first, second, stood
 ):
     days = {"early_days": min(first, second), "likely_days": max(first, second)}
-    plain = attention_of(ledger, **days)
-    judged = attention_of(ledger, **days, stood=stood)
+    plain = attention_of(ledger.fill, **days)
+    judged = attention_of(ledger.fill, **days, stood=stood)
     assert WEIGHT[judged.attention] >= WEIGHT[plain.attention]
     assert WEIGHT[judged.attention] <= max(WEIGHT[plain.attention], WEIGHT[stood])
 
@@ -200,6 +193,6 @@ def test_marks_that_no_limit_can_be_are_refused():
 def test_a_judgement_speaks_of_what_it_judges():
     ledger = Ledger(usable_bytes=100, used_bytes=85)
     days = {"early_days": None, "likely_days": None}
-    assert attention_of(ledger, **days).because == "used is past the caution mark"
-    told = attention_of(ledger, **days, word="promised CPU")
+    assert attention_of(ledger.fill, **days).because == "used is past the caution mark"
+    told = attention_of(ledger.fill, **days, word="promised CPU")
     assert told.because == "promised CPU is past the caution mark"

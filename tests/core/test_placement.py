@@ -1,19 +1,44 @@
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from keelmark.core.errors import RangeError, ShapeError
+from keelmark.core.forecast import Fan, Outlook, Rhythm, runway
+from keelmark.core.forecast.mix import KNOTS_DAYS
 from keelmark.core.placement import Hurdle, Pools, Workload, place
-from keelmark.core.units import TIB
+from keelmark.core.units import EIB, TIB
 
 N_DAYS = 100
 
 
-def make_pools(*, used_tib=(20.0,), usable_tib=100, growth_tib=0.1, **facts) -> Pools:
+def make_outlook(used: np.ndarray, *, growth: float, spread: float = 0.0) -> Outlook:
+    """Straight lines; the edge of the band so many times the root of the days off."""
+    n_pools, knots = len(used), np.array(KNOTS_DAYS, dtype=np.float64)
+    middle = used[:, None] + growth * knots
+    zero = np.zeros(n_pools)
+    return Outlook(
+        last_bytes=used, level_bytes=used, growth_bytes_per_day=zero + growth,
+        fan=Fan(
+            low=middle - spread * np.sqrt(knots), middle=middle,
+            high=middle + spread * np.sqrt(knots),
+            noise_variance=zero, memory=np.zeros(n_pools, dtype=np.int64),
+        ),
+        rhythm=Rhythm(
+            by_weekday=np.zeros((n_pools, 7)), by_month_slot=np.zeros((n_pools, 31)),
+            last_day=np.zeros(n_pools, dtype=np.int64),
+        ),
+        ceiling_bytes=zero + np.inf, is_judged=zero == 0,
+    )  # fmt: skip
+
+
+def make_pools(
+    *, used_tib=(20.0,), usable_tib=100, growth_tib=0.1, spread_tib=0.0, **facts
+) -> Pools:
     n_pools = len(used_tib)
     used = np.array(used_tib) * TIB
-    days = np.arange(1, N_DAYS + 1)
     whole = np.ones(n_pools, dtype=np.int64)
     known = {
         "service_classes": ("Swift",) * n_pools,
@@ -25,10 +50,8 @@ def make_pools(*, used_tib=(20.0,), usable_tib=100, growth_tib=0.1, **facts) -> 
         "limit_bytes": whole * usable_tib * TIB * 9 // 10,
         "overcommit_limit_percent": whole * 200,
         "is_read": whole == 1,
-        "high_path_bytes": used[:, None] + growth_tib * TIB * days,
-        "growth_bytes_per_day": whole * growth_tib * TIB,
-        "wander_variance": whole * 0.0,
-        "drift_variance": whole * 0.0,
+        "outlook": make_outlook(used, growth=growth_tib * TIB, spread=spread_tib * TIB),
+        "age_days": whole * 0,
     }
     return Pools(**(known | facts))
 
@@ -61,28 +84,72 @@ def test_space_is_what_the_limit_leaves_on_the_tightest_day():
 def test_new_dates_count_the_workload_in():
     workload = make_workload(growth_bytes_per_day=TIB // 100)
     verdict = place(make_pools(), workload=workload, horizon_days=2000)[0]
-    # starts at 30 TiB, 60 to the limit, 0.1 + 10·0.01 a day: 300 days by endless growth;
-    # written full at once: 50 to the limit at 0.1: 500 days. The later bound is told.
-    assert verdict.likely_days == pytest.approx(500, rel=0.02)
+    # starts at 30 TiB, 60 to the limit, 0.1 + 10·0.01 a day until all 20 are written (day 100),
+    # then 40 left at 0.1 a day
+    assert verdict.likely_days == pytest.approx(500, rel=0.04)
 
 
-def test_reserved_space_narrows_the_room_but_moves_no_date():
+def test_what_is_promised_thick_is_taken_once_and_moves_no_date():
     plain, thick = (
         place(
-            make_pools(reserved_bytes=np.array([reserved])),
+            make_pools(reserved_bytes=np.array([reserved * TIB])),
             workload=make_workload(),
             horizon_days=2000,
         )[0]
-        for reserved in (0, 15 * TIB)
+        for reserved in (0, 15)
     )
-    assert plain.left_bytes - thick.left_bytes == pytest.approx(15 * TIB, abs=2)
+    # used + reserved 35 TiB are taken; growth writes 10 of them within the time
+    assert plain.left_bytes - thick.left_bytes == pytest.approx(5 * TIB, abs=2)
     assert thick.likely_days == plain.likely_days
+
+
+def nothing(**facts) -> Workload:
+    return make_workload(n_copies=1, size_bytes=1, written_percent=0, **facts)
+
+
+@given(st.floats(0, 89), st.floats(0, 0.4), st.floats(0.001, 2), st.integers(0, 9))
+def test_a_workload_of_nothing_moves_no_date_by_a_day(used_tib, growth, spread, age):
+    pools = make_pools(
+        used_tib=(used_tib,), growth_tib=growth, spread_tib=spread, age_days=np.array([age])
+    )
+    tried = place(pools, workload=nothing(), horizon_days=730)[0]
+    way = runway(pools.outlook, mark_bytes=pools.limit_bytes, horizon_days=730)
+    for name in ("early_days", "likely_days", "late_days"):
+        told, stands = getattr(tried, name), max(0.0, getattr(way, name)[0] - age)
+        assert told == stands or abs(told - stands) <= 1 or min(told, stands) > 720
+
+
+@given(st.floats(0, 120), st.floats(-0.1, 0.4), st.floats(0.001, 2))
+def test_nothing_past_its_limit_and_nothing_that_may_be_there_in_time_fits(
+    used_tib, growth, spread
+):
+    pools = make_pools(used_tib=(used_tib,), growth_tib=growth, spread_tib=spread)
+    for workload in (nothing(), make_workload(n_copies=1)):
+        verdict = place(pools, workload=workload, horizon_days=730)[0]
+        if used_tib >= 90 or verdict.early_days <= N_DAYS:
+            assert not verdict.fits
+
+
+def test_what_may_stand_at_its_limit_in_time_says_from_when():
+    pools = make_pools(used_tib=(75.0,), growth_tib=0.0, spread_tib=0.9)
+    verdict = place(pools, workload=make_workload(n_copies=5), horizon_days=730)[0]
+    missed = [m for m in verdict.margins if not m.is_cleared]
+    # 10 TiB are left, the edge is 9 off after 100 days; walks that come back were higher before
+    assert [m.hurdle for m in missed] == [Hurdle.DATE]
+    assert missed[0].tightest_day == verdict.early_days < N_DAYS
+
+
+def test_promises_past_64_bits_are_short_and_never_fit():
+    pools = make_pools(provisioned_bytes=np.array([3 * EIB]))
+    workload = make_workload(n_copies=7, size_bytes=EIB, written_percent=0)
+    verdict = place(pools, workload=workload, horizon_days=730)[0]
+    assert margin(verdict, Hurdle.OVERCOMMIT).margin_bytes < -7 * EIB
+    assert not verdict.fits
 
 
 @pytest.mark.parametrize(
     ("facts", "hurdle", "missed_bytes"),
     [
-        ({"used_tib": (75.0,)}, Hurdle.SPACE, -5 * TIB),
         (
             {"provisioned_bytes": np.array([190 * TIB])},
             Hurdle.OVERCOMMIT,
@@ -92,7 +159,7 @@ def test_reserved_space_narrows_the_room_but_moves_no_date():
         ({"is_read": np.array([False])}, Hurdle.READ, None),
         ({"is_provisioned_known": np.array([False])}, Hurdle.OVERCOMMIT, None),
     ],
-    ids=["space", "overcommit", "class", "unread", "promises-unknown"],
+    ids=["overcommit", "class", "unread", "promises-unknown"],
 )
 def test_what_does_not_fit_says_at_which_hurdle_and_by_how_much(facts, hurdle, missed_bytes):
     workload = make_workload(service_class="Swift")
@@ -106,11 +173,18 @@ def test_what_does_not_fit_says_at_which_hurdle_and_by_how_much(facts, hurdle, m
         assert missed[0].margin_bytes == pytest.approx(missed_bytes, abs=2)
 
 
+def test_what_is_short_says_by_how_much_and_when_it_stands_at_its_limit():
+    verdict = place(make_pools(used_tib=(75.0,)), workload=make_workload(), horizon_days=730)[0]
+    missed = {m.hurdle: m for m in verdict.margins if not m.is_cleared}
+    assert set(missed) == {Hurdle.SPACE, Hurdle.DATE}
+    assert missed[Hurdle.SPACE].margin_bytes == pytest.approx(-5 * TIB, abs=2)
+    assert missed[Hurdle.DATE].tightest_day == pytest.approx(50, abs=2)
+
+
 def test_a_pool_that_cannot_be_judged_is_rejected_without_a_figure():
-    unknown = np.full((1, N_DAYS), np.nan)
-    verdict = place(
-        make_pools(high_path_bytes=unknown), workload=make_workload(), horizon_days=730
-    )[0]
+    pools = make_pools()
+    unknown = replace(pools.outlook, is_judged=np.array([False]))
+    verdict = place(make_pools(outlook=unknown), workload=make_workload(), horizon_days=730)[0]
     assert not verdict.fits
     assert verdict.left_bytes is None
     assert verdict.likely_days is None
@@ -167,6 +241,10 @@ def test_a_workload_that_cannot_be_is_refused_by_field(facts):
         make_workload(**facts)
 
 
-def test_paths_must_reach_the_last_day():
-    with pytest.raises(ShapeError, match="high_path_bytes"):
-        place(make_pools(), workload=make_workload(last_day=N_DAYS + 1), horizon_days=730)
+def test_there_must_be_an_outlook_a_pool():
+    with pytest.raises(ShapeError, match="outlook"):
+        place(
+            make_pools(outlook=make_outlook(np.zeros(2), growth=0.0)),
+            workload=make_workload(),
+            horizon_days=730,
+        )

@@ -11,13 +11,17 @@ from django.contrib.auth.models import User
 from django.test import Client
 
 from keelmark.access.models import Role
-from keelmark.access.services import ensure_person
+from keelmark.access.services.people import ensure_person
+from keelmark.access.services.signing_in import CONFIRMED
 from keelmark.core.units import TIB
-from keelmark.estate.documents import ArrayDocument, PoolDocument, ReadingsDocument, VolumeDocument
+from keelmark.estate.documents import ArrayDocument, Document, PoolDocument, ReadingsDocument
+from keelmark.estate.models import Protocol
+from keelmark.estate.services.delivery import ensure_source, open_delivery
 from keelmark.feeds.importer import Imported, import_documents
 from keelmark.feeds.models import Feed
 from keelmark.feeds.services.feeds import ensure_feed
-from keelmark.forecasts.services.pools import refresh
+from keelmark.forecasts.making.pools import refresh
+from keelmark.readings.partitions import keep_partitions
 from tests.conftest import PASSWORD, USER
 
 NOW = datetime.now(UTC).replace(microsecond=0)
@@ -31,6 +35,27 @@ def planner(db: None) -> User:
     return ensure_person(name="planner", password="spring-tide", role=Role.PLANNER)
 
 
+@pytest.fixture(scope="session")
+def django_db_setup(django_db_setup: None, django_db_blocker: Any) -> None:
+    """The window of readings stands ready, as a worker makes it."""
+    with django_db_blocker.unblock():
+        keep_partitions(today=TODAY)
+
+
+def signed_in(person: User) -> Client:
+    """A browser in which a person signed in a moment ago."""
+    client = Client()
+    client.force_login(person)
+    confirm(client)
+    return client
+
+
+def confirm(client: Client) -> None:
+    session = client.session
+    session[CONFIRMED] = datetime.now(UTC).timestamp()
+    session.save()
+
+
 class Api:
     """A signed-in browser without the browser."""
 
@@ -40,10 +65,13 @@ class Api:
     def get(self, path: str, **query: Any) -> Any:
         return self.client.get(f"/api/v1{path}", query)
 
-    def send(self, method: str, path: str, **body: Any) -> Any:
+    def send(self, method: str, path: str, *, seen: str | None = "*", **body: Any) -> Any:
+        """Send a write, decided on the version that was seen; any, where nobody asks."""
+        headers = {} if seen is None else {"If-Match": seen}
         return self.client.generic(
-            method, f"/api/v1{path}", json.dumps(body), content_type="application/json"
-        )
+            method, f"/api/v1{path}", json.dumps(body), content_type="application/json",
+            headers=headers,
+        )  # fmt: skip
 
 
 @pytest.fixture(autouse=True)
@@ -53,9 +81,7 @@ def _quick_passwords(settings: Any) -> None:
 
 @pytest.fixture
 def api(planner: User) -> Api:
-    client = Client()
-    client.force_login(planner)
-    return Api(client)
+    return Api(signed_in(planner))
 
 
 @pytest.fixture(autouse=True)
@@ -79,7 +105,6 @@ def make_pool(db: None) -> Callable[..., int]:
         growth_tib: float = 0.0,
         provisioned_tib: float | None = 110,
         age: timedelta = timedelta(0),
-        volumes: tuple[VolumeDocument, ...] = (),
     ) -> int:
         read_at = NOW - age
         uid = f"uuid.pool-{next(_numbers)}"
@@ -127,3 +152,19 @@ def make_feed(db: None) -> Callable[..., Feed]:
         return ensure_feed(name=name, url=url, user=USER, password=password)
 
     return make
+
+
+PROTOCOLS = {"array": Protocol.REDFISH, "hosts": Protocol.LIBVIRT, "records": Protocol.FILE}
+
+
+@pytest.fixture
+def tell(db: None) -> Callable[..., Imported]:
+    """Deliver documents as a source, by its name; each call is a delivery of its own."""
+
+    def run(source: str, *documents: Document, may_wait: bool = False) -> Imported:
+        own = ensure_source(name=source, protocol=PROTOCOLS[source])
+        into = Imported(delivery=open_delivery(own), may_wait=may_wait)
+        import_documents(documents, into=into)
+        return into
+
+    return run

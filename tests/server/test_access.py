@@ -6,11 +6,13 @@ from django.contrib.auth.models import User
 from django.test import Client
 from django.urls import URLPattern, URLResolver, get_resolver
 
-from keelmark.access.models import ApiToken, AuditEntry, Role, Scope, SignInGuard
-from keelmark.access.services import ensure_person, make_token
+from keelmark.access.models import ApiToken, AuditEntry, Role, Scope
+from keelmark.access.services.people import ensure_person
+from keelmark.access.services.tokens import make_token
 from tests.conftest import PASSWORD
+from tests.server.conftest import signed_in
 
-OPEN_ROUTES = {"session", "page", "openapi", "unknown"}
+OPEN_ROUTES = {"session", "page", "unknown"}
 SIGNED_IN = {"name": "planner", "password": "spring-tide"}
 
 
@@ -30,9 +32,7 @@ def post(client, path, **body):
 @pytest.fixture
 def as_role(db):
     def make(role: Role) -> Client:
-        client = Client()
-        client.force_login(ensure_person(name=f"a {role}", password="neap-tide", role=role))
-        return client
+        return signed_in(ensure_person(name=f"a {role}", password="neap-tide", role=role))
 
     return make
 
@@ -57,16 +57,6 @@ def test_a_wrong_password_is_refused_without_saying_which_was_wrong(planner):
         assert answer.json()["type"] == "/problems/sign-in-refused"
 
 
-def test_too_many_failures_lock_a_name_for_a_while_known_or_not(planner):
-    for name in ("planner", "nobody"):
-        answers = [post(Client(), "/session", name=name, password="neap") for _ in range(9)]
-        assert [a.status_code for a in answers] == [401] * 8 + [429]
-    assert post(Client(), "/session", **SIGNED_IN).status_code == 429
-    SignInGuard.objects.update(locked_until=datetime.now(UTC) - timedelta(seconds=1))
-    assert post(Client(), "/session", **SIGNED_IN).status_code == 200
-    assert not SignInGuard.objects.filter(name="planner").exists()
-
-
 def test_signing_in_needs_the_csrf_token(planner):
     client = Client(enforce_csrf_checks=True)
     assert post(client, "/session", **SIGNED_IN).status_code == 403
@@ -82,12 +72,12 @@ def test_no_route_answers_a_stranger(db):
         for group in (
             "(?P<pool_id>\\d+)", "(?P<pk>[^/.]+)", "(?P<pk>\\d{1,18})",
             "(?P<key>[A-Za-z0-9._-]{1,200})",
-            "<int:entity_id>",
+            "<int:entity_id>", "<str:key>",
         ):  # fmt: skip
             plain = plain.replace(group, "1")
         assert "(" not in plain, plain
         answer = Client().get(f"/{plain}")
-        assert answer.status_code in (401, 405), plain
+        assert answer.status_code in (401, 403, 405), plain
         walked.add(plain)
     assert len(walked) >= 20
 
@@ -100,8 +90,7 @@ def test_a_person_put_out_of_service_is_turned_away(api, planner, path):
 
 
 def test_a_person_without_a_role_sees_nothing(db):
-    client = Client()
-    client.force_login(User.objects.create_user("drifter"))
+    client = signed_in(User.objects.create_user("drifter"))
     assert client.get("/api/v1/pools").status_code == 403
 
 
@@ -111,6 +100,7 @@ SEE_FEEDS = READ - {"tenant viewer"}
 DO = {"planner", "operator", "administrator"}
 WHO: dict[str, set[str]] = {
     "changes_list": READ, "facets_retrieve": READ, "findings_list": READ,
+    "findings_counts_list": READ, "findings_export_retrieve": READ,
     "kinds_list": READ, "tenants_list": READ, "forecasts_list": READ,
     "forecasts_read": READ, "together_read": READ, "contributors_read": READ, "berths_read": READ,
     "soundings_read": READ,
@@ -131,7 +121,11 @@ WHO: dict[str, set[str]] = {
     "people_list": {"administrator"}, "people_create": {"administrator"},
     "people_partial_update": {"administrator"},
 }  # fmt: skip
-ANYBODY = {"session_read", "session_begin", "session_end"}
+ANYBODY = {
+    "session_read", "session_begin", "session_end", "session_confirm", "password_change",
+    "second_factor_begin", "second_factor_confirm", "second_factor_drop", "sessions_list",
+    "sessions_end",
+}  # fmt: skip
 
 
 def operations():
@@ -157,7 +151,10 @@ def test_every_operation_answers_each_role_as_it_should(as_role, role):
         for key in ("{pool_id}", "{entity_id}", "{id}", "{pk}", "{key}"):
             plain = plain.replace(key, "1")
         assert "{" not in plain, plain
-        answer = client.generic(method.upper(), plain, "{}", content_type="application/json")
+        answer = client.generic(
+            method.upper(), plain, "{}", content_type="application/json",
+            headers={"If-Match": "*"},
+        )  # fmt: skip
         is_let_in = answer.status_code != 403
         assert is_let_in == (role in WHO[name]), (name, role, answer.status_code)
         assert answer.status_code < 500, (name, answer.content)
@@ -166,7 +163,7 @@ def test_every_operation_answers_each_role_as_it_should(as_role, role):
 
 
 def test_a_tenant_viewer_sees_their_own_tenants_alone(as_role, db):
-    from keelmark.access.services import set_person
+    from keelmark.access.services.people import set_person
     from keelmark.estate.documents import (
         ClusterDocument,
         ProjectDocument,
@@ -286,7 +283,7 @@ def test_people_are_added_changed_and_refused_by_name(as_role):
     client = as_role(Role.ADMINISTRATOR)
     made = post(client, "/people", name="pilot", password="slack-water", role="operator")
     assert (made.status_code, made.json()["role"]) == (201, "operator")
-    assert post(client, "/people", name="pilot", password="slack-water",
+    assert post(client, "/people", name="Pilot", password="slack-water",
                 role="operator").status_code == 409  # fmt: skip
     short = post(client, "/people", name="mate", password="x", role="operator")
     assert (short.status_code, short.json()["errors"][0]["pointer"]) == (400, "#/password")
@@ -294,7 +291,10 @@ def test_people_are_added_changed_and_refused_by_name(as_role):
                    tenant_ids=[9])  # fmt: skip
     assert unknown.json()["errors"][0]["pointer"] == "#/tenant_ids"
     path = f"/api/v1/people/{made.json()['id']}"
-    changed = client.patch(path, {"is_active": False}, content_type="application/json")
+    changed = client.patch(
+        path, {"is_active": False}, content_type="application/json",
+        headers={"If-Match": f'"{made.json()["version"]}"'},
+    )  # fmt: skip
     assert changed.json()["is_active"] is False
     assert post(Client(), "/session", name="pilot", password="slack-water").status_code == 401
 

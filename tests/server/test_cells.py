@@ -169,10 +169,11 @@ def test_rows_become_documents_and_bad_ones_problems_with_their_number():
     assert (document.name, document.n_cpus, document.power) == ("sonar-1", 4, "on")
     assert (document.uid, document.project_uid) == ("id.vm/sonar-1", "id.charts")
     assert document.read_at == READ_AT
-    assert [problem for problem in told.problems if problem.startswith("row 11")] == [
+    problems = [str(fault) for fault in told.faults]
+    assert [problem for problem in problems if problem.startswith("row 11")] == [
         "row 11, CPUs: four is no number",
         "row 11, on: asleep is none of on, off, suspended",
         "row 11, of: nothing is called nobody",
     ]
-    assert any(problem.startswith("row 13") for problem in told.problems)  # it has no name
-    assert not any(problem.startswith("row 12") for problem in told.problems)  # an empty row
+    assert any(problem.startswith("row 13") for problem in problems)  # it has no name
+    assert not any(problem.startswith("row 12") for problem in problems)  # an empty row

@@ -10,11 +10,12 @@ from keelmark.core.units import TIB
 from keelmark.estate.documents import CountersDocument
 from keelmark.estate.models import Entity, Pool, Volume
 from keelmark.feeds.errors import AnswerError
+from keelmark.feeds.held import beating
 from keelmark.feeds.models import Run, RunState
 from keelmark.feeds.redfish.walk import collect
-from keelmark.feeds.selectors import feeds_for, state_of
+from keelmark.feeds.selectors import FeedState, feeds_for, state_of
 from keelmark.feeds.services.feeds import set_feed
-from keelmark.feeds.services.running import beating, carry_out
+from keelmark.feeds.services.running import carry_out
 from keelmark.feeds.services.schedule import ask_collection, queue_due, sweep_lost
 from keelmark.readings.models import DailyReading
 from tests.conftest import PASSWORD, USER
@@ -204,6 +205,7 @@ def test_a_run_whose_worker_died_is_marked_and_queued_anew(standin, make_feed, p
     run.refresh_from_db()
     assert run.state == RunState.INTERRUPTED
     assert "last good state stands" in run.problem
+    assert state_of(feeds_for(planner).get(), now=now) == FeedState.LATE  # not the source's fault
     again = Run.objects.get(state=RunState.QUEUED)
     assert carry_out(run_id=again.pk).state == RunState.DONE
 

@@ -6,14 +6,8 @@ import sys
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from datetime import UTC, datetime
-from ipaddress import ip_address
 
 import pytest
-from cryptography import x509
-from cryptography.hazmat.primitives import hashes
-from cryptography.hazmat.primitives.asymmetric import ec
-from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat
-from cryptography.x509.oid import NameOID
 
 from keelmark.estate.documents import (
     BucketDocument,
@@ -45,6 +39,7 @@ from standins.holding import held_bytes
 from standins.libvirt_xml import write_hosts
 from standins.objects import BUCKETS, age_days, fill, size_bytes
 from standins.redfish.service import Service
+from tests.certificates import make_authority
 from tests.conftest import ANCHOR_ON, NOW, PASSWORD, USER, running
 
 RULES = [
@@ -88,7 +83,7 @@ def test_a_cluster_comes_whole_and_to_the_byte(estate, hosts):
     assert off == {m.name for m in cluster.machines if not m.is_on}
     disks = {(d.path, d.size_bytes, d.on_array_bytes) for d in of(told, VirtualDiskDocument)}
     day = estate.day_of(NOW)
-    from standins.estate import written_bytes
+    from standins.arrays import written_bytes
 
     assert disks == {
         (d.path, d.size_bytes, held_bytes(d, written=written_bytes(d.datastore.volume, day=day)))
@@ -157,7 +152,7 @@ def test_counters_are_mapped_to_things_by_their_labels(estate, exporter):
     [("# TYPE a counter\na_total 3\n# EOF\n", 1), ("# EOF\n", 0)],
 )
 def test_an_exposition_is_read_sample_by_sample(text, n_samples):
-    told = list(samples_in(text, content_type="application/openmetrics-text; version=1.0.0"))
+    told, _ = samples_in(text, content_type="application/openmetrics-text; version=1.0.0")
     assert len(told) == n_samples
 
 
@@ -250,7 +245,7 @@ def test_an_object_store_that_is_away_is_told():
         ("http://0.0.0.0/", "outside the networks"),
         ("http://[::ffff:10.0.0.1]/", "outside the networks"),
         ("http:///x", "names no host"),
-        ("test:///etc/passwd", "in the demo alone"),
+        ("http://[2002:a9fe:a9fe::1]/", "outside the networks"),
     ],
 )
 def test_a_feed_cannot_be_pointed_where_it_should_not(url, told):
@@ -302,32 +297,7 @@ def test_a_wrong_sign_in_at_an_exporter_is_told():
 
 @pytest.fixture(scope="module")
 def authority(tmp_path_factory):
-    """An authority of our own and a server's key and certificate that it signed."""
-    folder = tmp_path_factory.mktemp("tls")
-    key, server_key = (ec.generate_private_key(ec.SECP256R1()) for _ in range(2))
-    own = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "Tern Coast authority")])
-    begin, end = datetime(2026, 1, 1, tzinfo=UTC), datetime(2036, 1, 1, tzinfo=UTC)
-
-    def signed(subject, public_key, *extensions):
-        made = x509.CertificateBuilder(own, subject, public_key, x509.random_serial_number(),
-                                       begin, end)  # fmt: skip
-        for extension, is_critical in extensions:
-            made = made.add_extension(extension, is_critical)
-        return made.sign(key, hashes.SHA256()).public_bytes(Encoding.PEM)
-
-    usage = x509.KeyUsage(True, False, False, False, False, True, True, False, False)
-    of_key = x509.SubjectKeyIdentifier.from_public_key(key.public_key())
-    by_key = x509.AuthorityKeyIdentifier.from_issuer_public_key(key.public_key())
-    ca = signed(own, key.public_key(), (x509.BasicConstraints(True, None), True),
-                (usage, True), (of_key, False))  # fmt: skip
-    names = x509.SubjectAlternativeName([x509.IPAddress(ip_address("127.0.0.1"))])
-    server = signed(x509.Name([]), server_key.public_key(), (names, True), (by_key, False))
-    (folder / "server.pem").write_bytes(server)
-    (folder / "server.key").write_bytes(
-        server_key.private_bytes(Encoding.PEM, PrivateFormat.PKCS8, NoEncryption())
-    )
-    tls = {"ssl_certfile": str(folder / "server.pem"), "ssl_keyfile": str(folder / "server.key")}
-    return ca.decode(), tls
+    return make_authority(tmp_path_factory.mktemp("tls"))
 
 
 @pytest.mark.parametrize("protocol", [Protocol.REDFISH, Protocol.OPENMETRICS, Protocol.S3])

@@ -5,10 +5,11 @@ import jsonschema
 import msgspec
 import pytest
 
-from keelmark.estate.documents import decoder, published_schema
+from keelmark.estate.documents import ReadingsDocument, decoder, published_schema, to_line
 from keelmark.estate.models import Entity, Pool, Volume
 from keelmark.feeds import file_import
 from keelmark.feeds.errors import EstateFileError
+from keelmark.feeds.estate_file import read_line
 from keelmark.feeds.file_import import import_file
 from keelmark.feeds.models import Run, RunState
 from keelmark.readings.models import DailyReading
@@ -92,6 +93,17 @@ BAD_LINES = [
     ({**POOL, "colour": "blue"}, "unknown field `colour`"),
     ({**POOL, "read_at": "yesterday"}, "$.read_at"),
     ({**POOL, "uid": "swift-1"}, "$.uid"),
+    ({k: v for k, v in POOL.items() if k != "array_uid"}, "needs array_uid or cluster_uid"),
+    (
+        {
+            "doc": "volume",
+            "uid": "uuid.v1",
+            "name": "v",
+            "read_at": POOL["read_at"],
+            "size_bytes": 1,
+        },
+        "a volume needs pool_uid or array_uid",
+    ),
     ({**READINGS, "capacity_bytes": [1]}, "capacity_bytes has 1 days"),
 ]
 
@@ -176,3 +188,15 @@ def test_the_published_schema_and_the_reader_agree(small_estate):
         assert not schema.is_valid(bad)
         with pytest.raises(msgspec.ValidationError):
             decoder.decode(json.dumps(bad))
+
+
+def test_the_names_that_fields_had_at_first_are_read_still(tmp_path):
+    line = (
+        b'{"doc":"readings","uid":"uuid.d","first_on":"2026-11-20","used_bytes":[5],'
+        b'"guest_written_bytes": [3],"exclusive_bytes":[2]}'
+    )
+    document, problem = read_line(line, number=2)
+    assert problem == ""
+    assert isinstance(document, ReadingsDocument)
+    assert (document.inside_bytes, document.unshared_bytes) == ([3], [2])
+    assert b"guest_written" not in to_line(document)

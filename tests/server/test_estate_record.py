@@ -1,20 +1,22 @@
 """How right forecasts were over all of a kind, since when things stand, what totals come to."""
 
-import importlib
 from datetime import timedelta
 
 import numpy as np
 import pytest
+from msgspec import structs
 
 from keelmark.access.models import Role
-from keelmark.access.services import ensure_person
+from keelmark.access.services.people import ensure_person
+from keelmark.core.forecast.mix import KNOTS_DAYS
 from keelmark.core.units import GIB, TIB
 from keelmark.estate.documents import ArrayDocument, PoolDocument, ReadingsDocument
 from keelmark.estate.models import Entity
 from keelmark.feeds.importer import Imported, import_documents
-from keelmark.forecasts.models import EstateRecord, PoolForecast, ThingForecast
-from keelmark.forecasts.services.pools import refresh
-from keelmark.forecasts.services.runs import plan_forecasts
+from keelmark.forecasts.making.pools import refresh
+from keelmark.forecasts.making.runs import plan_forecasts
+from keelmark.forecasts.marks.setting import set_marks
+from keelmark.forecasts.models import EstateRecord, KeptForecast
 from tests.server.conftest import NOW, TODAY
 from tests.server.test_forecast_runs import carry_out
 
@@ -42,7 +44,7 @@ def climbing(last, per_day):
 
 
 def kept(name):
-    return PoolForecast.objects.get(pool__entity__name=name)
+    return KeptForecast.objects.get(entity__name=name, metric="used")
 
 
 def restless(seed):
@@ -61,16 +63,16 @@ def test_what_a_kind_missed_widens_its_bands_and_is_told(db, api):
     one = kept("steady-3")
     assert one.record["widening"] == pytest.approx(factor, abs=0.01)  # what they alone told
     assert api.get("/forecast-record?kind=pool").json()["widening"] == factor
-    told = api.get(f"/forecasts/{one.pool_id}").json()["record"]
+    told = api.get(f"/forecasts/{one.entity_id}").json()["record"]
     assert told["widening"] == one.record["widening"]
     # The next time it is the kept one that counts, of whatever is made.
     EstateRecord.objects.update(widening={str(back): 1.9 for back in (0, 7, 30, 60, 90)})
     refresh(now=NOW)
     again = kept("steady-3")
     assert again.record["widening"] == 1.9
-    assert again.drift_variance + again.wander_variance == pytest.approx(
-        (one.drift_variance + one.wander_variance) * (1.9 / one.record["widening"]) ** 2, rel=0.01
-    )
+    n_knots = len(KNOTS_DAYS)
+    widths = [np.subtract(of.fan[2 * n_knots :], of.fan[:n_knots]) for of in (one, again)]
+    np.testing.assert_allclose(widths[1], widths[0] * 1.9 / one.record["widening"], rtol=0.01)
 
 
 def test_a_pool_tells_since_when_it_stands_at_its_limit(db):
@@ -98,7 +100,9 @@ def test_what_came_is_compared_with_what_was_said_a_month_before(db, api):
     assert told["date_error_days"] <= 1  # a ruler is known a month ahead
     assert told["days"] == [7, 30, 90]
     assert told["error_percent"][0] == pytest.approx(0, abs=0.1)
-    assert told["n_tried"] == sum(f.record["n_tried"] for f in PoolForecast.objects.all())
+    assert told["n_tried"] == sum(
+        f.record["n_tried"] for f in KeptForecast.objects.filter(metric="used")
+    )
 
 
 def test_a_record_is_kept_for_an_hour_and_made_anew_at_night(db):
@@ -154,37 +158,45 @@ def test_a_tenant_viewer_sees_no_record_of_the_estate(db, api, client):
     assert client.get("/api/v1/together?kind=site").status_code == 404
 
 
-def test_findings_kept_under_their_old_names_are_renamed_and_back(db):
-    bring_in(pool("steady-1", climbing(60 * TIB, TIB // 10)))
-    carry_out(plan_forecasts(now=NOW))
-    old = {
-        "shifts": [{"on": "2026-10-05", "bytes": 7}],
-        "pace_changes": [
-            {"on": "2026-10-06", "before_bytes_per_day": 1, "after_bytes_per_day": 2}
-        ],
-        "repairs": [], "jumps": {"n": 4, "mean_bytes": 9, "last_on": "2026-10-07"},
-        "weekly_swing_bytes": 3, "monthly_swing_bytes": None, "n_kin": 0,
-    }  # fmt: skip
-    record = {"days": [7], "error_bytes": [1], "bias_bytes": [-1], "n_inside": 1, "n_tried": 1}
-    for model in (PoolForecast, ThingForecast):
-        model.objects.update(findings=old, record=record)
-
-    module = importlib.import_module("keelmark.forecasts.migrations.0007_findings_of_any_unit")
-    from django.apps import apps
-
-    module.rename(apps, None)
-    found = kept("steady-1").findings
-    assert found["shifts"] == [{"on": "2026-10-05", "amount": 7}]
-    assert found["pace_changes"][0]["after_per_day"] == 2
-    assert (found["jumps"]["mean_amount"], found["weekly_swing"]) == (9, 3)
-    assert ThingForecast.objects.first().record["error"] == [1]
-    module.rename_back(apps, None)
-    assert kept("steady-1").findings == old
-    assert kept("steady-1").record == record
-
-
 def test_entities_of_the_record_are_those_that_live(db, api):
     bring_in(pool("steady-1", climbing(60 * TIB, TIB // 10)), pool("steady-2", [TIB] * N_DAYS))
     Entity.objects.filter(name="steady-2").update(retired_at=NOW)
     refresh(now=NOW + timedelta(hours=2))
     assert api.get("/forecast-record", kind="pool").json()["n_things"] == 1
+
+
+def test_what_was_said_before_is_of_the_size_there_was_then(db):
+    used = climbing(60 * TIB, TIB // 4)
+    told = pool("steady-1", used, usable=200 * TIB)
+    sizes = [100 * TIB] * (N_DAYS - 10) + [200 * TIB] * 10
+    told[1] = structs.replace(told[1], capacity_bytes=sizes)
+    bring_in(told)
+    one = kept("steady-1")
+    # a month ago 52.5 of 100 TiB: 90 stand 150 days later; now 60 of 200: 180 after 480
+    assert (one.said_month_ago_on - TODAY).days == pytest.approx(150 - 30, abs=4)
+    assert (one.limit_likely_on - TODAY).days == pytest.approx(480, abs=15)
+
+
+@pytest.mark.parametrize("holder", ["uuid.steady-1", "site"])
+def test_what_was_said_before_is_judged_by_the_marks_of_then(db, planner, holder):
+    bring_in(pool("steady-1", climbing(85 * TIB, TIB // 4)))
+    site = Entity.objects.get(uid="uuid.steady-1").site
+    holder_id = site.pk if holder == "site" else Entity.objects.get(uid=holder).pk
+    before = kept("steady-1")
+    assert before.crossed_on is None  # 85 of 100 TiB, and the limit mark is 90
+    set_marks(actor=planner, entity_id=holder_id,
+              marks={"caution_percent": 60, "limit_percent": 70})  # fmt: skip
+    carry_out(plan_forecasts(now=NOW + timedelta(minutes=1)))
+    refresh(now=NOW)
+    of_pool = kept("steady-1")
+    of_array = KeptForecast.objects.get(entity__uid="serial.h", metric="used")
+    for one in (of_pool, of_array) if holder == "site" else (of_pool,):
+        assert one.attention == "over"
+        # It stood at 70 for two months, but no mark was there before today.
+        assert one.crossed_on == TODAY
+        assert one.said_week_ago_on == before.said_week_ago_on
+        assert one.said_month_ago_on == before.said_month_ago_on
+    # Another change on the same day alters nothing of what stood before it.
+    set_marks(actor=planner, entity_id=holder_id, marks={"limit_percent": 80})
+    refresh(now=NOW)
+    assert kept("steady-1").said_week_ago_on == before.said_week_ago_on

@@ -79,6 +79,7 @@ def test_a_feed_is_added_as_it_was_asked_for(api, db):
         ({"addresses": ["http://169.254.169.254/"]}, 422, "#/addresses"),
         ({"addresses": ["http://no.such.host.invalid/"]}, 422, "#/addresses"),
         ({"ca_certificate": "nothing"}, 422, "#/ca_certificate"),
+        ({"ca_certificate": "-----BEGIN CERTIFICATE-----\nµ"}, 422, "#/ca_certificate"),
         ({"every_minutes": 0}, 400, "#/every_minutes"),
         ({"protocol": "carrier pigeon"}, 400, "#/protocol"),
         ({"name": "known"}, 422, "#/name"),

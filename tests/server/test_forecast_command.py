@@ -1,8 +1,12 @@
+import csv
+import gzip
 import json
 import subprocess
 import sys
 from datetime import date, timedelta
 
+import pyarrow.csv
+import pyarrow.parquet
 import pytest
 
 from keelmark.config.state import PROJECT
@@ -58,6 +62,37 @@ def test_each_series_gets_its_object_in_the_order_of_the_file(run_forecast):
     assert "only 5 days" in told["young"]["reason"]
     assert told["young"]["growth_bytes_per_day"] is None
     assert told["bare"]["as_of"] == "2026-02-08"
+
+
+def test_each_series_has_its_own_days_whatever_else_is_in_the_file(run_forecast):
+    alone = rows("ant", first=date(1973, 5, 1))
+    ages = [rows(f"s{year}", first=date(year, 3, 7), n_days=40) for year in range(1980, 2020, 5)]
+    done = run_forecast([*alone, *(line for age in ages for line in age)], "--json")
+    told = json.loads(done.stdout)
+    assert [one["series"] for one in told] == ["ant", *(f"s{y}" for y in range(1980, 2020, 5))]
+    assert told[0] == json.loads(run_forecast(alone, "--json").stdout)[0]
+    assert told[0]["as_of"] == "1973-08-28"
+
+
+@pytest.mark.parametrize("kind", ["gzip", "parquet"])
+def test_packed_files_and_parquet_tell_the_same_also_as_csv(run_forecast, tmp_path, kind):
+    lines = [*rows("zebra"), *rows("ant", growth=0.0)]
+    plain = run_forecast(lines, "--csv").stdout
+    path = tmp_path / "used.csv"
+    other = path.with_suffix(".csv.gz" if kind == "gzip" else ".parquet")
+    if kind == "gzip":
+        other.write_bytes(gzip.compress(path.read_bytes()))
+    else:
+        pyarrow.parquet.write_table(pyarrow.csv.read_csv(path), other)
+    done = subprocess.run(
+        [sys.executable, "-m", "keelmark.cli", "forecast", str(other), "--csv"],
+        capture_output=True, text=True, cwd=PROJECT, check=True,
+    )  # fmt: skip
+    assert done.stdout == plain
+    told = list(csv.DictReader(plain.splitlines()))
+    assert [row["series"] for row in told] == ["zebra", "ant"]
+    assert told[0]["likely"] > told[0]["as_of"] == "2026-04-30"
+    assert told[1]["likely"] == ""
 
 
 def test_whole_bytes_written_as_decimals_are_taken(run_forecast):

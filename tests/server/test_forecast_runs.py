@@ -18,20 +18,20 @@ from keelmark.estate.documents import (
 )
 from keelmark.estate.models import Entity, Kind, Pool
 from keelmark.feeds.importer import Imported, import_documents
-from keelmark.forecasts.models import (
-    ChunkState,
-    ForecastChunk,
-    ForecastRun,
-    Metric,
-    RunState,
-    ThingForecast,
-)
-from keelmark.forecasts.services import runs
-from keelmark.forecasts.services.runs import (
+from keelmark.forecasts.making import runs
+from keelmark.forecasts.making.runs import (
     carry_out_chunk,
     plan_forecasts,
     plan_nightly,
     sweep_chunks,
+)
+from keelmark.forecasts.models import (
+    ChunkState,
+    ForecastChunk,
+    ForecastRun,
+    KeptForecast,
+    Metric,
+    RunState,
 )
 from tests.server.conftest import NOW
 
@@ -87,7 +87,7 @@ def estate(db):
 
 
 def of(uid, metric=Metric.USED):
-    return ThingForecast.objects.get(entity__uid=uid, metric=metric)
+    return KeptForecast.objects.get(entity__uid=uid, metric=metric)
 
 
 def carry_out(run, *, now=NOW):
@@ -112,6 +112,22 @@ def test_everything_that_grows_is_forecast_once_and_its_run_ends(estate):
     assert of("naa.2").limit_likely_on is None
     assert of("id.b").full_likely_on is None
     assert plan_forecasts(now=NOW) is None
+
+
+def test_disks_wait_until_all_else_is_forecast(estate):
+    run = plan_forecasts(now=NOW)
+    first = list(run.chunks.order_by("pk"))
+    disks = ForecastChunk.objects.create(
+        run=run, kind=Kind.DISK, metric=Metric.USED, first_id=1, last_id=9, touched_at=NOW
+    )
+    jobs = ProcrastinateJob.objects.filter(task_name=runs.CHUNK_TASK)
+    for chunk in first:
+        assert jobs.count() == len(first)
+        carry_out_chunk(chunk_id=chunk.pk, now=NOW)
+    assert jobs.latest("pk").args == {"chunk_id": disks.pk}
+    carry_out_chunk(chunk_id=disks.pk, now=NOW)
+    run.refresh_from_db()
+    assert (run.state, jobs.count()) == (RunState.DONE, len(first) + 1)
 
 
 def test_a_thin_volume_ends_at_its_size_and_what_is_promised_has_its_own_dates(estate):
@@ -149,7 +165,7 @@ def test_only_what_was_read_since_is_made_again_and_everything_at_night(estate):
     assert of("naa.1").made_at == NOW
     night = later + timedelta(hours=9)
     carry_out(plan_forecasts(now=night, is_everything=True), now=night)
-    assert set(ThingForecast.objects.values_list("made_at", flat=True)) == {night}
+    assert set(KeptForecast.objects.values_list("made_at", flat=True)) == {night}
 
 
 def test_the_night_waits_for_a_run_that_goes_on_and_comes_once(estate):
@@ -196,7 +212,7 @@ def test_while_a_run_goes_on_none_is_planned_beside_it(estate):
 FAILING = """
 CREATE FUNCTION fail() RETURNS trigger AS $$ BEGIN RAISE EXCEPTION 'disk full'; END $$
 LANGUAGE plpgsql;
-CREATE TRIGGER fail BEFORE UPDATE ON forecasts_thingforecast
+CREATE TRIGGER fail BEFORE UPDATE ON forecasts_keptforecast
 FOR EACH ROW WHEN (NEW.entity_id = %s) EXECUTE FUNCTION fail();
 """
 

@@ -3,7 +3,7 @@ from datetime import timedelta
 import pytest
 from django.db import IntegrityError, transaction
 
-from keelmark.core.ledger import Marks
+from keelmark.core.marks import Marks
 from keelmark.core.units import TIB
 from keelmark.estate.documents import (
     ArrayDocument,
@@ -14,10 +14,11 @@ from keelmark.estate.documents import (
 )
 from keelmark.estate.errors import UnknownParentError
 from keelmark.estate.models import Array, Drive, Entity, Pool, ServiceClass, Site, Volume
-from keelmark.estate.selectors import ledger_of, marks_of, with_marks
+from keelmark.estate.selectors import ledger_of, with_marks
 from keelmark.feeds.importer import Imported, import_documents
-from tests.server.conftest import NOW
+from tests.server.conftest import NOW as PRESENT
 
+NOW = PRESENT - timedelta(hours=3)  # nothing is younger than its arrival
 LATER = NOW + timedelta(hours=1)
 EARLIER = NOW - timedelta(days=3)
 
@@ -189,7 +190,7 @@ def test_the_nearest_mark_wins(take, on_pool, on_class, on_site, wanted):
     Entity.objects.filter(uid="uuid.p1").update(limit_percent=on_pool)
     ServiceClass.objects.update(limit_percent=on_class)
     Entity.objects.filter(kind="site").update(limit_percent=on_site)
-    assert marks_of(the_pool()) == Marks(limit_percent=wanted)
+    assert ledger_of(the_pool()).marks == Marks(limit_percent=wanted)
 
 
 def test_the_database_refuses_what_must_never_be(take):

@@ -18,9 +18,8 @@ from keelmark.forecasts.models import (
     EstateRecord,
     ForecastChunk,
     ForecastRun,
+    KeptForecast,
     MedianSize,
-    PoolForecast,
-    ThingForecast,
 )
 from tests.server.conftest import NOW
 
@@ -60,7 +59,7 @@ def test_a_refresh_makes_pools_at_once_and_queues_the_rest(estate, is_regular):
         tasks.refresh_regularly(0)
     else:
         tasks.refresh_forecasts()
-    assert PoolForecast.objects.get().growth_per_day == pytest.approx(GIB, rel=0.05)
+    assert KeptForecast.objects.get().growth_per_day == pytest.approx(GIB, rel=0.05)
     assert EstateRecord.objects.get(kind="pool", metric="used").n_things == 1
     assert MedianSize.objects.exists()
     run = ForecastRun.objects.get()
@@ -69,7 +68,7 @@ def test_a_refresh_makes_pools_at_once_and_queues_the_rest(estate, is_regular):
         tasks.forecast_chunk(chunk.pk)
     run.refresh_from_db()
     assert run.state == "done"
-    assert ThingForecast.objects.get(entity__uid="naa.1").growth_per_day == pytest.approx(
+    assert KeptForecast.objects.get(entity__uid="naa.1").growth_per_day == pytest.approx(
         GIB, rel=0.05
     )
     tasks.refresh_forecasts()

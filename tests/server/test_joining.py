@@ -10,7 +10,6 @@ from keelmark.estate.documents import (
     ClusterDocument,
     CompleteDocument,
     DatastoreDocument,
-    EventDocument,
     FileDocument,
     HostDeviceDocument,
     HostDocument,
@@ -34,19 +33,16 @@ from keelmark.estate.models import (
     LooseEnd,
     Pool,
     ProtectionRun,
-    Protocol,
     Snapshot,
-    VirtualDisk,
     VirtualMachine,
     Volume,
 )
-from keelmark.estate.services.delivery import ensure_source, open_delivery
+from keelmark.estate.selectors import things_ever
 from keelmark.estate.services.findings import look_for_findings
 from keelmark.estate.trace import trace
-from keelmark.feeds.importer import Imported, import_documents
-from keelmark.feeds.models import Waiting
-from tests.server.conftest import NOW
+from tests.server.conftest import NOW as PRESENT
 
+NOW = PRESENT - timedelta(hours=3)  # nothing is younger than its arrival
 LATER = NOW + timedelta(hours=1)
 LATEST = NOW + timedelta(hours=2)
 NAA = "naa.3000000000000001"
@@ -101,20 +97,6 @@ def disk(**changes):
 CLUSTER = ClusterDocument(uid="id.kelp", name="kelp", site="Skerry", read_at=NOW)
 STORAGE = (array(), pool(), volume())
 COMPUTE = (CLUSTER, host(), device(), store(), vm(), disk())
-PROTOCOLS = {"array": Protocol.REDFISH, "hosts": Protocol.LIBVIRT, "records": Protocol.FILE}
-
-
-@pytest.fixture
-def tell(db):
-    """Deliver documents as a source, by its name; each call is a delivery of its own."""
-
-    def run(source, *documents, may_wait=False):
-        own = ensure_source(name=source, protocol=PROTOCOLS[source])
-        into = Imported(delivery=open_delivery(own), may_wait=may_wait)
-        import_documents(documents, into=into)
-        return into
-
-    return run
 
 
 def kinds_of_findings():
@@ -129,7 +111,7 @@ def test_layers_meet_by_worldwide_name_whoever_comes_first(tell, order):
     assert Extent.objects.get().target_id == Volume.objects.get().pk
     assert HostDevice.objects.get().volume == Volume.objects.get()
     assert not LooseEnd.objects.exists()
-    chain = trace(Entity.objects.get(uid="uuid.vm1"))
+    chain = trace(Entity.objects.get(uid="uuid.vm1"), seen=things_ever())
     kinds = []
     while chain.below:
         chain = chain.below[0]
@@ -237,25 +219,35 @@ def test_a_fact_that_things_do_not_have_is_refused(tell, says, told):
         tell("records", AboutDocument(uid=NAA, read_at=NOW, says=says))
 
 
-def test_what_comes_before_its_thing_waits_and_is_taken_up_once(tell):
-    early = (
-        AboutDocument(uid="uuid.vm1", read_at=NOW, says={"policy": "mirrored"}),
-        disk(),
-        EventDocument(uid="id.e1", of_uid="uuid.vm1", at=NOW, what="created", by="m.terne"),
-    )
-    for _ in range(2):
-        tell("records", *early, may_wait=True)
-    assert Waiting.objects.count() == 3
-    tell("hosts", CLUSTER, host(), store(), vm())
-    assert not Waiting.objects.exists()
-    assert VirtualMachine.objects.get().policy == "mirrored"
-    assert VirtualDisk.objects.count() == 1
-    assert Event.objects.get(by="m.terne").of.uid == "uuid.vm1"
+def bare(**changes):
+    return volume(**({"pool_uid": None, "array_uid": "serial.H1"} | changes))
 
 
-def test_without_leave_to_wait_it_is_refused(tell):
+def test_a_volume_in_no_pool_stands_on_its_array_and_is_found(tell):
+    tell("array", array(site="Skerry"), bare())
+    one = Volume.objects.get()
+    assert (one.pool, one.array.entity.uid, one.entity.site.name) == (None, "serial.H1", "Skerry")
+    look_for_findings(at=NOW)
+    finding = Finding.objects.get(kind="no-pool")
+    assert (finding.entity.uid, finding.others.get().uid) == (NAA, "serial.H1")
+    chain = trace(one.entity, seen=Entity.objects.all())
+    assert [knot.uid for knot in chain.below] == ["serial.H1"]
+    tell("array", array(site="Skerry", read_at=LATER), pool(read_at=LATER), volume(read_at=LATER))
+    look_for_findings(at=LATER)
+    assert Volume.objects.get().pool.entity.uid == "uuid.p1"
+    assert not Finding.objects.filter(kind="no-pool", ended_at=None).exists()
+
+
+def test_a_volume_in_no_pool_goes_with_its_array(tell):
+    tell("array", array(), bare())
+    gone = tell("array", array(read_at=LATER),
+                CompleteDocument(of_uid="serial.H1", read_at=LATER))  # fmt: skip
+    assert gone.difference.n_retired == {"volume": 1}
+
+
+def test_a_volume_that_lies_nowhere_is_refused(tell):
     with pytest.raises(UnknownParentError):
-        tell("records", disk())
+        tell("array", array(), bare(array_uid=None))
 
 
 def test_a_complete_host_retires_its_own_and_what_others_see_lives_on(tell):

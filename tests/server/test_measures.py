@@ -21,10 +21,10 @@ from keelmark.estate.documents import (
 )
 from keelmark.estate.models import Array, Entity, VirtualMachine
 from keelmark.feeds.importer import Imported, import_documents
-from keelmark.forecasts.models import Metric, ThingForecast
-from keelmark.forecasts.services.pools import refresh
-from keelmark.forecasts.services.reference import tell_median
-from keelmark.forecasts.services.runs import plan_forecasts
+from keelmark.forecasts.berths.reference import tell_median
+from keelmark.forecasts.making.pools import refresh
+from keelmark.forecasts.making.runs import plan_forecasts
+from keelmark.forecasts.models import KeptForecast, Metric
 from keelmark.readings.models import Measure, MeasureReading
 from keelmark.readings.reckoning import MIN_STEPS, reckon_promised
 from keelmark.readings.rollup import roll_up
@@ -143,7 +143,7 @@ def test_what_a_source_tells_stands_before_what_was_reckoned(estate):
 def test_snapshots_are_added_up_and_are_none_when_the_last_one_went(estate):
     def taken(**changes):
         send(*(SnapshotDocument(uid=f"id.s{n}", name=f"s{n}", of_uid="uuid.v1", taken_at=NOW,
-                                read_at=NOW, **({"exclusive_bytes": n * GIB} | changes))
+                                read_at=NOW, **({"unshared_bytes": n * GIB} | changes))
                for n in (1, 2)))  # fmt: skip
 
     taken()
@@ -209,7 +209,7 @@ def days_to(on):
 
 
 def test_io_ends_where_it_cannot_be_sustained(forecast):
-    kept = ThingForecast.objects.get(entity__uid="serial.h", metric=Metric.IOPS)
+    kept = KeptForecast.objects.get(entity__uid="serial.h", metric=Metric.IOPS)
     # 700 of 1,000 at 2 a day; caution at 800
     assert days_to(kept.limit_likely_on) == pytest.approx(150, abs=4)
     assert days_to(kept.caution_likely_on) == pytest.approx(50, abs=3)
@@ -217,7 +217,7 @@ def test_io_ends_where_it_cannot_be_sustained(forecast):
 
 
 def test_cpu_grows_by_parts_of_one_and_ends_with_a_host_lost(forecast, api):
-    kept = ThingForecast.objects.get(entity__uid="id.kelp", metric=Metric.CPU)
+    kept = KeptForecast.objects.get(entity__uid="id.kelp", metric=Metric.CPU)
     assert kept.growth_per_day == pytest.approx(0.2, rel=0.05)
     told = api.get(f"/forecasts/{forecast['id.kelp']}", metric="cpu").json()
     # two hosts of 16, one lost, four promised of each
@@ -263,7 +263,7 @@ def test_lists_of_any_metric_come_in_their_unit(forecast, api):
 
 def test_a_size_that_is_told_later_and_marks_that_are_set_make_new_dates(forecast, api):
     def kept(uid, metric):
-        return ThingForecast.objects.get(entity__uid=uid, metric=metric)
+        return KeptForecast.objects.get(entity__uid=uid, metric=metric)
 
     assert plan_forecasts(now=NOW) is None
     Array.objects.update(sustainable_iops=720)
@@ -281,7 +281,7 @@ def test_a_size_that_is_told_later_and_marks_that_are_set_make_new_dates(forecas
 
 
 def test_where_nothing_ends_there_is_no_chance_of_it(forecast):
-    kept = ThingForecast.objects.get(entity__uid="uuid.p1", metric=Metric.SNAPSHOTS)
+    kept = KeptForecast.objects.get(entity__uid="uuid.p1", metric=Metric.SNAPSHOTS)
     assert (kept.limit_chance, kept.limit_likely_on) == (None, None)
 
 
@@ -289,7 +289,8 @@ def test_a_young_thing_borrows_from_elders_that_are_not_forecast_with_it(forecas
     for number in range(3, 10):
         send(
             VolumeDocument(uid=f"naa.{number}", pool_uid="uuid.p1", name=f"seabed-{number}",
-                           size_bytes=10 * TIB, written_bytes=TIB, read_at=NOW),
+                           size_bytes=10 * TIB, written_bytes=TIB + (N_DAYS - 1) * GIB,
+                           read_at=NOW),
             ReadingsDocument(uid=f"naa.{number}", first_on=TODAY - timedelta(days=N_DAYS - 1),
                              used_bytes=[TIB + day * GIB for day in range(N_DAYS)]),
         )  # fmt: skip
@@ -301,7 +302,7 @@ def test_a_young_thing_borrows_from_elders_that_are_not_forecast_with_it(forecas
     run = plan_forecasts(now=NOW)
     assert [(c.kind, c.first_id == c.last_id) for c in run.chunks.all()] == [("volume", True)]
     carry_out(run)
-    kept = ThingForecast.objects.get(entity__uid="naa.young")
+    kept = KeptForecast.objects.get(entity__uid="naa.young")
     assert kept.findings["n_kin"] == 7
     assert kept.growth_per_day == pytest.approx(GIB, rel=0.2)
     assert run.chunks.get().n_series == 1

@@ -6,7 +6,7 @@ import subprocess
 import sys
 import time
 from concurrent.futures import ThreadPoolExecutor
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 
 import psycopg.errors
 import pytest
@@ -20,13 +20,15 @@ from keelmark.estate.documents import CountersDocument, to_line
 from keelmark.estate.models import Entity, Finding, Pool, Protocol, Statement, Volume
 from keelmark.estate.services.delivery import open_delivery
 from keelmark.estate.services.findings import look_for_findings
+from keelmark.feeds import file_import
 from keelmark.feeds.errors import UnreachableError
 from keelmark.feeds.far_end import FarEnd
 from keelmark.feeds.file_import import import_file
 from keelmark.feeds.importer import Imported, import_documents
 from keelmark.feeds.models import Push, Run, RunState
 from keelmark.feeds.redfish.walk import collect_array
-from keelmark.feeds.selectors import feeds_for, state_of
+from keelmark.feeds.selectors import FeedState, feeds_for, state_of
+from keelmark.feeds.services import running
 from keelmark.feeds.services.feeds import ensure_feed
 from keelmark.feeds.services.pushing import forget_bodies
 from keelmark.feeds.services.running import carry_out
@@ -35,6 +37,7 @@ from keelmark.feeds.services.schedule import (
     REFRESH_TASK,
     ask_collection,
     queue_due,
+    queue_run,
     sweep_lost,
 )
 from keelmark.readings import services as readings
@@ -211,8 +214,8 @@ def test_a_push_without_a_key_is_refused(api, owners):
 
 
 def test_pushes_out_of_order_end_in_the_same_estate(api, owners):
-    late = push(api, owners, volume(read_at=NOW + timedelta(hours=1), written_bytes=7), key="2")
-    early = push(api, owners, array(), pool(), volume(), key="1")
+    late = push(api, owners, volume(written_bytes=7), key="2")
+    early = push(api, owners, array(), pool(), volume(read_at=NOW - timedelta(hours=9)), key="1")
     carry_out(run_id=late.json()["id"])
     assert Volume.objects.count() == 0  # it waits for its pool
     carry_out(run_id=early.json()["id"])
@@ -277,6 +280,8 @@ def test_dropping_a_feed_retires_what_only_it_told(standin, make_feed, planner, 
 
 def test_what_others_tell_too_is_told_by_them_alone_once_a_source_is_dropped(api, owners, planner):
     shore = ensure_feed(name="shore records", protocol=Protocol.FILE, addresses=[])
+    owners.options = {"of_others": ["inventory"]}
+    owners.save()
     into = Imported(delivery=open_delivery(shore.source))
     told = [array(), pool(), volume(workload="tide tables", size_bytes=2 * TIB)]
     import_documents(told, into=into)
@@ -326,3 +331,48 @@ def test_counters_alone_have_nothing_made_anew(api, owners):
     counted = CountersDocument(uid="uuid.p1", read_at=NOW, read_ops=7)
     carry_out(run_id=push(api, owners, counted, key="2").json()["id"])
     assert not jobs.filter(status="todo").exists()
+
+
+def test_a_file_whose_worker_comes_back_after_another_took_over_is_written_once(
+    history, planner, settings, tmp_path, monkeypatch
+):
+    settings.FEED_FOLDERS = str(tmp_path)
+    (tmp_path / "in").mkdir()
+    history.rename(tmp_path / "in" / "a.ndjson")
+    feed = ensure_feed(
+        name="records", protocol=Protocol.FILE, addresses=[], options={"folder": "in"}
+    )
+    monkeypatch.setattr(file_import, "BATCH_LINES", 20)
+    write, later = file_import._write_batch, []
+
+    def write_and_be_silent(batch, *, imported, problems, run):
+        write(batch, imported=imported, problems=problems, run=run)
+        if not later:
+            assert sweep_lost(now=datetime.now(UTC) + timedelta(minutes=1)) == 1
+            later.append(carry_out(run_id=Run.objects.get(state=RunState.QUEUED).pk))
+
+    monkeypatch.setattr(file_import, "_write_batch", write_and_be_silent)
+    early = carry_out(run_id=queue_run(feed).pk)
+    assert (early.state, later[0].state) == (RunState.INTERRUPTED, RunState.DONE)
+    assert 0 < early.bytes_done < later[0].bytes_done == later[0].bytes_total
+    assert state_of(feeds_for(planner).get(), now=datetime.now(UTC)) == FeedState.FRESH
+
+
+def test_a_collection_whose_worker_comes_back_writes_nothing(
+    standin, make_feed, planner, monkeypatch
+):
+    feed = make_feed(standin().url)
+    collected = running._collected
+
+    def collect_and_be_silent(feed, *, run, told):
+        collection = collected(feed, run=run, told=told)
+        assert sweep_lost(now=datetime.now(UTC) + timedelta(minutes=1)) == 1
+        return collection
+
+    monkeypatch.setattr(running, "_collected", collect_and_be_silent)
+    run = carry_out(run_id=ask_collection(actor=planner, feed_id=feed.pk).pk)
+    feed.refresh_from_db()
+    assert (run.state, feed.last_good_at, feed.n_failures) == (RunState.INTERRUPTED, None, 0)
+    assert counts() == (0, 0, 0, 0, 0)
+    monkeypatch.undo()
+    assert carry_out(run_id=Run.objects.get(state=RunState.QUEUED).pk).state == RunState.DONE

@@ -2,14 +2,17 @@ import csv
 from datetime import date, timedelta
 
 import pytest
+from django.contrib.auth.models import User
 
 from keelmark.core.units import TIB
-from keelmark.estate.models import Pool
-from keelmark.estate.selectors import with_marks
-from keelmark.forecasts.api import PoolRead
-from keelmark.forecasts.rows import row_of
+from keelmark.estate.documents import VolumeDocument
+from keelmark.estate.models import Entity
+from keelmark.feeds.importer import Imported, import_documents
+from keelmark.forecasts.api.pools import PoolRead
+from keelmark.forecasts.pools.rows import row_of
+from keelmark.forecasts.pools.selectors import pools_for
 from keelmark.readings.models import DailyReading
-from tests.server.conftest import N_DAYS, TODAY
+from tests.server.conftest import N_DAYS, NOW, TODAY
 
 
 @pytest.fixture
@@ -24,7 +27,7 @@ def three_pools(make_pool, refresh_all):
 
 
 def pool_with_forecast(pool_id):
-    return with_marks(Pool.objects.filter(pk=pool_id)).select_related("forecast").get()
+    return pools_for(User.objects.get(username="planner")).get(pk=pool_id)
 
 
 def names(answer):
@@ -126,14 +129,14 @@ def test_the_list_takes_the_same_queries_for_one_pool_and_many(
 def test_one_pool_tells_every_working(api, three_pools):
     pool = api.get(f"/pools/{three_pools['ends']}").json()
     workings = {w["figure"]: w for w in pool["workings"]}
-    assert set(workings) == {
-        "used", "free", "plannable", "overcommit", "exposure", "ends", "order_by",
-    }  # fmt: skip
-    plannable = {s["label"]: s["amount_bytes"] for s in workings["plannable"]["steps"]}
+    assert set(workings) == {"used", "free", "plannable", "overcommit", "exposure"}
+    plannable = {s["label"]: s["amount"] for s in workings["plannable"]["steps"]}
     assert plannable["line not to pass"] == 90 * TIB
     assert plannable["plannable"] == pool["plannable_bytes"]
-    likely = next(s for s in workings["ends"]["steps"] if s["label"].startswith("likely"))
+    ends, order_by = api.get(f"/forecasts/{pool['id']}").json()["workings"]
+    likely = next(s for s in ends["steps"] if s["label"].startswith("likely"))
     assert likely["on"] == pool["limit"]["likely_on"]
+    assert order_by["steps"][-1]["on"] == pool["order_by_on"]
 
 
 def test_series_hold_a_day_each_and_null_where_unread(api, make_pool, refresh_all):
@@ -166,6 +169,36 @@ def test_a_pool_that_is_not_there_is_a_404_problem(api, db, part):
     answer = api.get(f"/pools/987654{part}")
     assert answer.status_code == 404
     assert answer["Content-Type"] == "application/problem+json"
+
+
+VOLUMES = {"b": (3, 9), "a": (7, 8), "c": (None, 7), "d": (7, 6)}  # written, size
+
+
+@pytest.mark.parametrize(
+    ("order", "wanted"),
+    [("-written", "dabc"), ("written", "cbad"), ("-size", "bacd"), ("size", "dcab"),
+     ("-name", "dcba"), ("name", "abcd")],
+)  # fmt: skip
+def test_volumes_come_in_the_order_asked_for_page_by_page(
+    api, make_pool, monkeypatch, order, wanted
+):
+    pool_id = make_pool("swift-1")
+    pool_uid = Entity.objects.get(pk=pool_id).uid
+    import_documents([
+        VolumeDocument(uid=f"wwn.{name}", pool_uid=pool_uid, name=name, read_at=NOW,
+                       size_bytes=size, written_bytes=written)
+        for name, (written, size) in VOLUMES.items()
+    ], into=Imported())  # fmt: skip
+    monkeypatch.setattr("keelmark.forecasts.api.pools.VolumePages.page_size", 3)
+    page = api.get(f"/pools/{pool_id}/volumes", order=order).json()
+    rest = api.client.get(page["next"]).json()
+    assert "".join(one["name"] for one in page["results"] + rest["results"]) == wanted
+    assert rest["next"] is None
+
+
+def test_an_order_of_volumes_that_is_none_is_refused(api, make_pool):
+    answer = api.get(f"/pools/{make_pool()}/volumes", order="uid")
+    assert (answer.status_code, answer.json()["errors"][0]["pointer"]) == (400, "#/order")
 
 
 def test_an_old_reading_makes_a_pool_unread_and_says_since_when(api, make_pool, refresh_all):
@@ -234,9 +267,8 @@ def test_an_export_holds_the_scope_in_the_order_of_the_list(api, make_pool, refr
 def test_past_the_limit_the_working_tells_both_ways_back(api, make_pool, refresh_all):
     pool_id = make_pool("deep-1", used_tib=99)
     refresh_all()
-    pool = api.get(f"/pools/{pool_id}").json()
-    ends = next(w for w in pool["workings"] if w["figure"] == "ends")
-    steps = {step["label"]: step["amount_bytes"] for step in ends["steps"]}
-    assert pool["attention"] == "over"
+    standing = api.get(f"/forecasts/{pool_id}").json()
+    steps = {step["label"]: step["amount"] for step in standing["workings"][0]["steps"]}
+    assert standing["attention"] == "over"
     assert steps["back by freeing"] == 9 * TIB
-    assert steps["or by adding usable"] == 10 * TIB  # 99 is 90 % of 110
+    assert steps["or by adding to usable"] == 10 * TIB  # 99 is 90 % of 110

@@ -8,6 +8,7 @@ import pytest
 
 from keelmark.feeds.errors import AnswerError, BusyError, SignInError, UnreachableError
 from keelmark.feeds.redfish.client import _retry_after_seconds, open_reader
+from keelmark.feeds.redfish.walk import collect
 
 URL = "http://127.0.0.1:9/"
 SESSION = httpx.Response(201, headers={"X-Auth-Token": "t1", "Location": "/s/1"}, json={})
@@ -202,3 +203,50 @@ def test_no_more_than_eight_questions_are_under_way_at_once():
     bodies, _ = read(answer, many)
     assert len(bodies) == 60
     assert most <= 8
+
+
+def test_an_array_at_the_older_place_without_pools_is_told_by_its_drives():
+    def links(*paths):
+        return [{"@odata.id": path} for path in paths]
+
+    def collection(*paths):
+        return ok({"Members": links(*paths), "Members@odata.count": len(paths)})
+
+    drives = {
+        f"/d/{n}": [ok({"@odata.id": f"/d/{n}", "Name": f"bay {n}", "SerialNumber": f"D{n}",
+                        "CapacityBytes": 4000, "MediaType": "HDD",
+                        "HotspareType": "Global" if n == 4 else "None"})]
+        for n in range(6)
+    }  # fmt: skip
+    volume = {"@odata.id": "/v/1", "Name": "tides", "CapacityBytes": 7000, "RAIDType": "RAID6",
+              "Links": {"Drives": links("/d/0", "/d/1", "/d/2", "/d/3")}}  # fmt: skip
+    storage = {"@odata.id": "/st/1", "Name": "brent-1", "Drives": links(*drives),
+               "Volumes": {"@odata.id": "/v"},
+               "Identifiers": [{"DurableNameFormat": "UUID", "DurableName": "b-1"}]}  # fmt: skip
+    peer = Peer()
+    peer.answers = drives | {
+        "/redfish/v1/": [ok({"Systems": {"@odata.id": "/sys"},
+                             "Links": {"Sessions": {"@odata.id": "/s"}}})],
+        "/sys": [collection("/sys/1")],
+        "/sys/1": [ok({"@odata.id": "/sys/1", "Storage": {"@odata.id": "/st"}})],
+        "/st": [collection("/st/1")],
+        "/st/1": [ok(storage)],
+        "/v": [collection("/v/1")],
+        "/v/1": [ok(volume)],
+    }  # fmt: skip
+
+    async def work():
+        return await collect(
+            URL, user="u", password="p", progress=lambda _step, _n: None,
+            back_off_seconds=0.001, transport=httpx.MockTransport(peer),
+        )  # fmt: skip
+
+    with ThreadPoolExecutor(1) as pool:
+        told = pool.submit(asyncio.run, work()).result()
+    by_name = {getattr(document, "name", ""): document for document in told.documents}
+    implied = by_name["RAID6 of 4 from bay 0"]
+    assert (implied.usable_bytes, implied.used_bytes) == (8000, 7000)
+    assert by_name["tides"].pool_uid == implied.uid
+    roles = {name: by_name[name].role for name in ("bay 0", "bay 4", "bay 5")}
+    assert roles == {"bay 0": "pooled", "bay 4": "spare", "bay 5": "unpooled"}
+    assert told.warnings == []

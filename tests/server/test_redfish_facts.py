@@ -5,6 +5,7 @@ import pytest
 from keelmark.estate.documents import ArrayDocument
 from keelmark.feeds.errors import AnswerError
 from keelmark.feeds.redfish.facts import Facts
+from keelmark.feeds.redfish.implied import add_implied_pools, usable_drives
 from keelmark.feeds.redfish.resource import link_of, name_of, uid_of
 
 NOW = datetime(2026, 11, 23, 8, tzinfo=UTC)
@@ -196,3 +197,82 @@ def test_links_and_names_bear_any_shape():
     assert link_of({"A": {"@odata.id": 4}}, "A") is None
     assert name_of({"@odata.id": "/only/path"}) == "/only/path"
     assert len(name_of({"Name": "x" * 900})) == 200
+
+
+@pytest.mark.parametrize(
+    ("raid", "n_drives", "n_spans", "worth"),
+    [
+        ("RAID0", 3, None, 3), ("None", 1, None, 1), ("RAID1", 2, None, 1),
+        ("RAID1", 3, None, None),
+        ("RAID10", 6, None, 3), ("RAID10", 5, None, None), ("RAID5", 4, None, 3),
+        ("RAID5", 2, None, None), ("RAID6", 8, None, 6), ("RAID6TP", 8, None, 5),
+        ("RAID60", 16, 2, 12), ("RAID60", 16, None, None), ("RAID50", 9, 3, 6),
+        ("RAID50", 10, 3, None), ("Strange", 4, None, None),
+    ],
+)  # fmt: skip
+def test_what_a_raid_type_leaves_of_its_drives(raid, n_drives, n_spans, worth):
+    assert usable_drives(raid, n_drives=n_drives, n_spans=n_spans) == worth
+
+
+def laid(name, members, *, size=300, **told):
+    links = {"Drives": [{"@odata.id": f"/d/{n}"} for n in members]}
+    return volume(**{"@odata.id": f"/v/{name}", "Name": name, "Identifiers": [],
+                     "CapacityBytes": size, "Capacity": {}, "Links": links} | told)  # fmt: skip
+
+
+def test_volumes_on_drives_directly_make_a_pool_of_them():
+    facts = make_facts()
+    drives = [drive(**{"@odata.id": f"/d/{n}", "SerialNumber": f"S{n}", "CapacityBytes": 100 + n})
+              for n in range(9)]  # fmt: skip
+    volumes = [
+        laid("a", range(6), size=200, RAIDType="RAID6"),
+        laid("b", range(6), size=150, RAIDType="RAID6"),
+        laid("c", (6, 7), size=106, VolumeType="Mirrored"),
+    ]
+    owners = add_implied_pools(facts, volumes=volumes, drives=drives)
+    for one in volumes:
+        facts.add_volume(one, pool_path=owners.get(one["@odata.id"]))
+    for one in drives:
+        facts.add_drive(one)
+    told = {p.name: (p.usable_bytes, p.used_bytes, p.raid) for p in facts.pools.values()}
+    assert told == {
+        "RAID6 of 6 from drive-7": (400, 350, "RAID6"),
+        "RAID1 of 2 from drive-7": (106, 106, "RAID1"),
+    }
+    assert len({pool.uid for pool in facts.pools.values()}) == 2
+    assert [d.role for d in facts.drives] == ["pooled"] * 8 + ["unpooled"]
+    assert {v.name for v in facts.volumes} == {"a", "b", "c"}
+    assert facts.warnings == []
+
+
+@pytest.mark.parametrize(
+    ("volumes", "why"),
+    [
+        ([laid("a", ())], "drives are not told"),
+        ([laid("a", (0, 1))], "RAID type is not told"),
+        ([laid("a", (0, 1, 2), RAIDType="RAID1")], "is open"),
+        ([laid("a", (0, 99), RAIDType="RAID1")], "/d/99 is not among"),
+        ([laid("a", (0, 1), RAIDType="RAID1"), laid("b", (0, 1), RAIDType="RAID0")], "differ"),
+        ([laid("a", (0, 1), RAIDType="RAID1"), laid("b", (1, 2), RAIDType="RAID1")], "other dri"),
+        ([laid("a", (0, 1), RAIDType="RAID1", size=501)], "larger than RAID1 of 2"),
+        ([laid("a", (0, 3), RAIDType="RAID1")], "has no size"),
+    ],
+)
+def test_drives_that_do_not_say_enough_make_no_pool_and_volumes_lie_on_the_array(volumes, why):
+    facts = make_facts()
+    drives = [drive(**{"@odata.id": f"/d/{n}", "CapacityBytes": None if n == 3 else 500})
+              for n in range(4)]  # fmt: skip
+    owners = add_implied_pools(facts, volumes=volumes, drives=drives)
+    for one in volumes:
+        facts.add_volume(one, pool_path=owners.get(one["@odata.id"]), may_lack_pool=True)
+    assert owners == {}
+    assert any(why in warning for warning in facts.warnings)
+    lie_on = {(v.name, v.pool_uid, v.array_uid) for v in facts.volumes}
+    assert lie_on == {(v["Name"], None, facts.array.uid) for v in volumes}
+
+
+def test_a_volume_of_an_array_with_pools_needs_one():
+    facts = make_facts()
+    facts.add_volume(laid("a", (0, 1)), pool_path=None)
+    assert facts.volumes == []
+    assert facts.warnings == ["Volume a left out: no known pool provides it."]

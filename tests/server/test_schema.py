@@ -4,11 +4,15 @@ import pytest
 import requests
 import schemathesis
 from django.test import Client
-from hypothesis import HealthCheck, Phase, settings
+from hypothesis import HealthCheck, Phase, given, settings
+from hypothesis import strategies as st
+from schemathesis.generation.modes import GenerationMode
 
-from keelmark.access.models import Role
-from keelmark.access.services import ensure_person
+from keelmark.access.models import Role, Scope
+from keelmark.access.services.people import ensure_person
+from keelmark.access.services.tokens import make_token
 from keelmark.config.state import PROJECT
+from tests.server.conftest import confirm
 
 pytestmark = pytest.mark.filterwarnings("ignore")
 SCHEMA = schemathesis.openapi.from_dict(json.loads((PROJECT / "docs/openapi.json").read_text()))
@@ -22,39 +26,88 @@ def ndjson(ctx, value):
 SIGN_IN_OUT = {"session_begin", "session_end"}  # they would end the session that asks
 
 
-@pytest.fixture
-def keeper(db):
-    client = Client(raise_request_exception=False)
-    person = ensure_person(name="keeper", password="neap-tide", role=Role.ADMINISTRATOR)
-    client.force_login(person)
-    return client
-
-
-@SCHEMA.parametrize()
-@settings(
-    max_examples=8,
+OPEN = {"session_read", "session_begin", "session_end"}  # for who is not signed in, too
+ASKERS = [("person", role) for role in Role] + [("token", role) for role in Role] + [("nobody", "")]
+OPERATIONS = {
+    f"{one.method.upper()} {one.path}": one
+    for one in (found.ok() for found in SCHEMA.get_all_operations())  # type: ignore[union-attr]  # none is wrong
+}
+QUIET = settings(
     deadline=None,
     derandomize=True,
     phases=[Phase.generate],
     suppress_health_check=list(HealthCheck),
 )
-def test_no_request_makes_the_server_fail(case, keeper, make_pool):
+
+
+def cases_of(operation):
+    """Requests as the schema wants them, and such as it does not."""
+    modes = [GenerationMode.POSITIVE]
+    if any(operation.iter_parameters()) or operation.body:
+        modes.append(GenerationMode.NEGATIVE)
+    return st.one_of([operation.as_strategy(generation_mode=mode) for mode in modes])
+
+
+@pytest.fixture
+def ask(make_pool):
+    """Send a generated request as somebody: a person signed in, a token, or nobody."""
     make_pool()
-    client = Client(raise_request_exception=False)
-    if case.operation.definition.raw["operationId"] not in SIGN_IN_OUT:
-        client.cookies.update(keeper.cookies)
-    told = case.as_transport_kwargs(base_url="http://127.0.0.1")
-    told.pop("cookies", None)
-    sent = requests.Request(**told).prepare()
-    headers = {k: v for k, v in sent.headers.items() if k not in ("Authorization", "Cookie")}
-    body = sent.body.encode() if isinstance(sent.body, str) else sent.body or b""
-    answer = client.generic(
-        str(sent.method),
-        str(sent.path_url),
-        body,
-        content_type=headers.pop("Content-Type", "application/json"),
-        headers=headers,
-    )
-    assert answer.status_code < 500, (sent.method, sent.path_url, body, answer.content)
-    if answer.status_code >= 400 and sent.path_url.startswith("/api/"):
-        assert answer["Content-Type"].startswith("application/problem+json"), answer.status_code
+    known = {}
+
+    def client_of(how, role):
+        client = Client(raise_request_exception=False)
+        if how == "nobody":
+            return client
+        person = ensure_person(name=f"a {role}", password="neap-tide-9", role=role)
+        if how == "token":
+            wanted = [Scope.READ, Scope.WRITE, Scope.PUSH]
+            _, secret = make_token(actor=person, name="t", scopes=wanted, n_days=1)
+            client.defaults["HTTP_AUTHORIZATION"] = f"Bearer {secret}"
+        else:
+            client.force_login(person)
+            confirm(client)
+        return client
+
+    def send(case, *, asker):
+        if asker not in known:
+            known[asker] = client_of(*asker)
+        client = known[asker]
+        if case.operation.definition.raw["operationId"] in SIGN_IN_OUT:
+            client = Client(raise_request_exception=False)
+        told = case.as_transport_kwargs(base_url="http://127.0.0.1")
+        told.pop("cookies", None)
+        sent = requests.Request(**told).prepare()
+        headers = {k: v for k, v in sent.headers.items() if k not in ("Authorization", "Cookie")}
+        body = sent.body.encode() if isinstance(sent.body, str) else sent.body or b""
+        answer = client.generic(
+            str(sent.method),
+            str(sent.path_url),
+            body,
+            content_type=headers.pop("Content-Type", "application/json"),
+            headers=headers,
+        )
+        assert answer.status_code < 500, (asker, sent.method, sent.path_url, body, answer.content)
+        if answer.status_code >= 400 and sent.path_url.startswith("/api/"):
+            assert answer["Content-Type"].startswith("application/problem+json"), sent.path_url
+        return answer.status_code
+
+    return send
+
+
+@pytest.mark.parametrize("name", OPERATIONS)
+@settings(QUIET, max_examples=12)
+@given(data=st.data())
+def test_no_request_makes_the_server_fail(name, data, ask):
+    ask(data.draw(cases_of(OPERATIONS[name])), asker=("person", Role.ADMINISTRATOR))
+
+
+@pytest.mark.parametrize("name", OPERATIONS)
+@settings(QUIET, max_examples=3)
+@given(data=st.data())
+def test_nobodys_request_makes_the_server_fail_or_comes_in_unasked(name, data, ask):
+    case = data.draw(cases_of(OPERATIONS[name]))
+    for asker in ASKERS:
+        status = ask(case, asker=asker)
+        operation = case.operation.definition.raw["operationId"]
+        if asker[0] == "nobody" and operation not in OPEN:
+            assert status >= 400, (operation, status)

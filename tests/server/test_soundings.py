@@ -14,7 +14,7 @@ from keelmark.estate.documents import (
 )
 from keelmark.estate.models import Entity
 from keelmark.feeds.importer import Imported, import_documents
-from keelmark.forecasts.services.pools import refresh
+from keelmark.forecasts.making.pools import refresh
 from tests.server.conftest import NOW, TODAY
 
 FIRST_ON = TODAY - timedelta(days=4)

@@ -11,7 +11,7 @@ from keelmark.readings.partitions import keep_partitions
 from keelmark.readings.rollup import roll_up
 from tests.server.conftest import NOW
 
-HOUR = NOW.replace(minute=0, second=0)
+HOUR = NOW.replace(minute=0, second=0) - timedelta(hours=1)  # all of it is past
 
 
 @pytest.fixture
@@ -73,18 +73,19 @@ def test_counters_become_means_once_however_often_they_come(uid):
 
 
 def test_partitions_stand_ready_and_old_ones_are_dropped(uid):
-    old = HOUR - timedelta(days=20)
+    old = HOUR - timedelta(days=10)
     send(PerformanceDocument(uid=uid, first_at=old, read_iops=[1]))
     roll_up(now=NOW)
-    dropped = keep_partitions(today=HOUR.date())
-    assert dropped == [f"readings_performance_{old:%Y%m%d}"]
+    later = HOUR.date() + timedelta(days=5)
+    dropped = keep_partitions(today=later)
+    assert f"readings_performance_{old:%Y%m%d}" in dropped
     assert rows("readings_performance", "read_iops") == []
     assert rows("readings_performance_hour", "read_iops") == [(1,)]
-    ahead = HOUR + timedelta(days=3)
+    ahead = later + timedelta(days=3)
     with connection.cursor() as cursor:
         cursor.execute("SELECT to_regclass(%s)", [f"readings_performance_{ahead:%Y%m%d}"])
         assert cursor.fetchone()[0] is not None
-    assert keep_partitions(today=HOUR.date()) == []
+    assert keep_partitions(today=later) == []
 
 
 def test_a_corrected_day_stands_and_what_it_said_is_kept(uid):

@@ -74,7 +74,7 @@ def test_a_row_shorter_than_the_header_is_empty_there(tmp_path):
         ("a.xlsx", b"no workbook", "no readable workbook"),
         ("a.parquet", b"no table at all", "Parquet"),
         ("a.parquet", b"PAR1", "smaller than"),
-        ("a.csv", b"", "Empty CSV file"),
+        ("a.csv", b"", "it is empty"),
         ("a.csv", b"pool,used\nswift-1\n", "Expected 2 columns, got 1"),
         ("a.csv", b"pool,used\nswift-1,2,3\n", "Expected 2 columns, got 3"),
         ("a.csv", b"pool,used\nsk\xe4r,5\n", "UTF8"),

@@ -3,20 +3,22 @@
 from datetime import UTC, date, datetime, timedelta
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from rest_framework import exceptions, serializers
 from rest_framework.test import APIRequestFactory
 
 from keelmark.access.errors import FieldFault, FormError
 from keelmark.access.problems import problem_of
+from keelmark.core.attention import Attention
 from keelmark.core.errors import RangeError
-from keelmark.core.ledger import Attention, Ledger
+from keelmark.core.ledger import Ledger, order_by
 from keelmark.core.units import TIB
 from keelmark.estate.errors import SiftError
 from keelmark.estate.sift import Term, parse_sift
-from keelmark.forecasts.findings import NOTHING_FOUND
-from keelmark.forecasts.models import PoolForecast
-from keelmark.forecasts.reasons import Leader, reason_of
-from keelmark.forecasts.workings import order_by, workings_of
+from keelmark.forecasts.definitions.findings import NOTHING_FOUND
+from keelmark.forecasts.pools.reasons import Leader, reason_of
+from keelmark.forecasts.reading.workings import End, workings_of_end, workings_of_ledger
 
 TODAY = date(2026, 11, 23)
 READ_AT = datetime(2026, 11, 23, 8, tzinfo=UTC)
@@ -65,7 +67,7 @@ def told(**changes):
          f"<{round(0.7 * TIB)}>/wk, 61 % of it seabed-1"),
         ({"leader": Leader(name="seabed-1", share=0.2)}, f"<{round(0.7 * TIB)}>/wk"),
         (found(shifts=[shift(9, 4 * TIB)]),
-         f"<{round(0.7 * TIB)}>/wk; <{4 * TIB}> on 14 Nov left out of trend"),
+         f"<{round(0.7 * TIB)}>/wk; <{4 * TIB}> on 14 Nov in one step"),
         (found(shifts=[shift(9, -4 * TIB)]),
          f"<{round(0.7 * TIB)}>/wk; clean-up <{-4 * TIB}> on 14 Nov"),
         (found(shifts=[shift(99, 4 * TIB)]), f"<{round(0.7 * TIB)}>/wk"),
@@ -88,19 +90,22 @@ def test_a_reason_tells_the_most_telling_fact_first(changes, wanted):
     assert told(**changes) == wanted
 
 
-def forecast(**changes):
+def end(**changes):
     known = {
-        "as_of": TODAY,
+        "stands_at": BOOKS.used_bytes,
+        "size": BOOKS.usable_bytes,
+        "limit_percent": BOOKS.marks.limit_percent,
         "growth_per_day": TIB // 2,
-        "limit_early_on": TODAY + timedelta(days=30),
-        "limit_likely_on": TODAY + timedelta(days=40),
-        "limit_late_on": None,
+        "unjudged_because": "",
+        "limit": (TODAY + timedelta(days=30), TODAY + timedelta(days=40), None),
+        "lead_time_days": 45,
+        "unit": "bytes",
     }
-    return PoolForecast(**(known | changes))
+    return End(**(known | changes))
 
 
 def steps_of(figure, *, ledger=BOOKS, of=None):
-    made = workings_of(None, ledger=ledger, forecast=of or forecast(), today=TODAY)
+    made = workings_of_ledger(ledger) + workings_of_end(of or end(), today=TODAY)
     working = next(w for w in made if w.figure == figure)
     return {step.label: step for step in working.steps}
 
@@ -116,14 +121,14 @@ def steps_of(figure, *, ledger=BOOKS, of=None):
     ],
 )
 def test_the_last_line_of_a_working_is_the_figure(figure, label, amount):
-    assert steps_of(figure)[label].amount_bytes == amount
+    assert steps_of(figure)[label].amount == amount
 
 
 def test_each_working_adds_up():
     for figure in ("free", "exposure"):
         *parts, result = steps_of(figure).values()
-        total = sum(-p.amount_bytes if p.sign == "−" else p.amount_bytes for p in parts)
-        assert total == result.amount_bytes
+        total = sum(-p.amount if p.sign == "−" else p.amount for p in parts)
+        assert total == result.amount
 
 
 def test_dates_of_a_working_are_dates_and_open_ends_say_so():
@@ -139,8 +144,8 @@ def test_dates_of_a_working_are_dates_and_open_ends_say_so():
 def test_a_plannable_that_would_be_negative_shows_what_is_missing():
     ledger = Ledger(usable_bytes=100 * TIB, used_bytes=85 * TIB, reserved_bytes=10 * TIB)
     steps = steps_of("plannable", ledger=ledger)
-    assert steps["would leave"].amount_bytes == -5 * TIB
-    assert steps["plannable"].amount_bytes == 0
+    assert steps["would leave"].amount == -5 * TIB
+    assert steps["plannable"].amount == 0
 
 
 @pytest.mark.parametrize("figure", ["overcommit", "exposure"])
@@ -148,8 +153,27 @@ def test_an_unknown_promise_has_no_arithmetic(figure):
     assert steps_of(figure, ledger=Ledger(usable_bytes=TIB, used_bytes=0)) == {}
 
 
+def test_what_has_no_size_has_a_pace_and_no_end():
+    (working,) = workings_of_end(end(size=None, limit_percent=None), today=TODAY)
+    assert working.title == "nothing ends it"
+    assert [step.label for step in working.steps] == ["stands at", "growth a week"]
+
+
+@given(stands=st.integers(0, 1 << 50), size=st.integers(1, 1 << 50), percent=st.integers(1, 99))
+def test_either_way_back_from_past_the_limit_leads_just_to_it(stands, size, percent):
+    past = end(stands_at=stands, size=size, limit_percent=percent)
+    steps = {step.label: step.amount for step in workings_of_end(past, today=TODAY)[0].steps}
+    is_past = stands >= size * percent // 100
+    assert ("back by freeing" in steps) == is_past
+    if is_past:
+        added = steps["or by adding to size"]
+        assert stands - steps["back by freeing"] == size * percent // 100
+        assert stands <= (size + added) * percent // 100
+        assert added == 0 or stands > (size + added - 1) * percent // 100
+
+
 def test_an_unjudged_pool_tells_why_in_its_working():
-    unjudged = forecast(growth_per_day=None, unjudged_because="only 3 days read")
+    unjudged = end(growth_per_day=None, unjudged_because="only 3 days read")
     assert steps_of("ends", of=unjudged)["growth"].text == "only 3 days read"
 
 
@@ -158,7 +182,7 @@ def test_an_unjudged_pool_tells_why_in_its_working():
     [(TODAY + timedelta(days=60), TODAY + timedelta(days=15)), (None, None)],
 )
 def test_the_order_by_date_is_early_less_lead_time(early_on, wanted):
-    made = forecast(limit_early_on=early_on)
+    made = end(limit=(early_on, None, None))
     assert order_by(early_on, lead_time_days=45) == wanted
     text = steps_of("order_by", of=made)["order by"]
     assert (text.on, text.text) == (wanted, "" if wanted else "nothing to order")

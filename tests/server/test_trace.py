@@ -19,6 +19,7 @@ from keelmark.estate.documents import (
     VolumeDocument,
 )
 from keelmark.estate.models import Entity
+from keelmark.estate.selectors import things_ever
 from keelmark.estate.trace import trace
 from keelmark.feeds.importer import Imported, import_documents
 from tests.server.conftest import NOW
@@ -66,7 +67,7 @@ def estate(db):
         ],
         into=Imported(),
     )  # fmt: skip
-    return trace(Entity.objects.get(uid="uuid.v"))
+    return trace(Entity.objects.get(uid="uuid.v"), seen=things_ever())
 
 
 def child(knot, name):
@@ -118,5 +119,5 @@ def _walked(knot):
 
 
 def test_what_lies_on_nothing_is_a_chain_of_one(estate):
-    told = trace(Entity.objects.get(uid="id.seabed"))
+    told = trace(Entity.objects.get(uid="id.seabed"), seen=things_ever())
     assert (told.kind, told.name, told.below) == ("tenant", "Seabed Mapping", [])

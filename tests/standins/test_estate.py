@@ -2,7 +2,8 @@ from datetime import timedelta
 
 import numpy as np
 
-from standins.estate import HISTORY_DAYS, make_estate
+from standins.arrays import HISTORY_DAYS
+from standins.estate import make_estate
 from standins.estate_file import history
 from tests.conftest import ANCHOR_ON
 

@@ -5,7 +5,8 @@ from email.utils import parsedate_to_datetime
 import httpx
 import pytest
 
-from standins.estate import HISTORY_DAYS, make_estate, written_bytes
+from standins.arrays import HISTORY_DAYS, written_bytes
+from standins.estate import make_estate
 from standins.estate_file import history
 from tests.conftest import ANCHOR_ON, PASSWORD, USER
 

@@ -6,7 +6,8 @@ from datetime import UTC, datetime, time, timedelta
 import numpy as np
 import pytest
 
-from standins.estate import HISTORY_DAYS, make_estate
+from standins.arrays import HISTORY_DAYS
+from standins.estate import make_estate
 from standins.holding import held_bytes, snapshot_bytes
 from standins.measures import measures
 from standins.objects import BUCKETS

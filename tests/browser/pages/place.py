@@ -15,7 +15,7 @@ class TryPage:
             self.page.get_by_label(label.replace("_", " ")).fill(text)
 
     def want_class(self, name: str) -> None:
-        self.page.get_by_role("radio", name=name, exact=True).click()
+        self.page.get_by_role("radio", name=name, exact=True).check(force=True)
 
     def candidate(self, name: str) -> Locator:
         return self.candidates.filter(has_text=name)

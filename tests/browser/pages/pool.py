@@ -12,10 +12,10 @@ class PoolPage:
         expect(self.chart.locator("svg")).to_be_visible()
 
     def figure(self, name: str) -> Locator:
-        return self.page.get_by_role("radio", name=name)
+        return self.page.get_by_role("group", name="Figures").get_by_role("button", name=name)
 
     def look_at(self, window: str) -> None:
-        self.page.get_by_role("radio", name=window, exact=True).click()
+        self.page.get_by_role("radio", name=window, exact=True).check(force=True)
 
     def exact_used_bytes(self) -> int:
         title = self.figure("used").get_attribute("title") or ""
@@ -24,7 +24,7 @@ class PoolPage:
     def grow(self, times: str) -> None:
         self.page.get_by_role("radiogroup", name="Growth").get_by_role(
             "radio", name=times, exact=True
-        ).click()
+        ).check(force=True)
 
     def ends_first(self) -> Locator:
         return self.page.get_by_role("list", name="What ends first").get_by_role("listitem")

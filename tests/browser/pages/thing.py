@@ -25,4 +25,4 @@ class ThingPage:
         return self.page.get_by_role("radio", name=name, exact=True)
 
     def look_at(self, window: str) -> None:
-        self.window(window).click()
+        self.window(window).check(force=True)

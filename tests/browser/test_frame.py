@@ -1,0 +1,253 @@
+"""The frame: reachable by everybody, at every width, and losing nothing that was typed."""
+
+import re
+from typing import Any
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from keelmark.config.state import PROJECT
+from tests.browser.conftest import Stack
+from tests.browser.pages.feeds import FeedsPage
+from tests.browser.pages.place import TryPage
+from tests.browser.pages.sign_in import SignInPage
+from tests.browser.pages.today import TodayPage
+
+AXE = (PROJECT / "web/node_modules/axe-core/axe.min.js").read_text()
+RULES = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"]
+ROUTES = [
+    "/", "/?scope=site:Skerry", "/?scope=nowhere", "/try", "/feeds", "/feeds?feed=new",
+    "/feeds?feed=999999", "/feeds/findings", "/feeds/table", "/tokens", "/account", "/nothing",
+    "/pools/999999", "/things/999999",
+]  # fmt: skip
+CUT_OFF = """() => [...document.querySelectorAll('body *')].filter((one) => {
+  const look = getComputedStyle(one);
+  return !one.closest('.sr-only, [role=region][tabindex], svg') && one.clientWidth > 0
+    && one.scrollWidth > one.clientWidth + 1 && look.textOverflow !== 'ellipsis'
+    && (look.overflowX === 'auto' || look.overflowX === 'scroll' || one === document.body);
+}).map((one) => `${one.tagName} ${one.className} ${one.scrollWidth - one.clientWidth}`)"""
+
+
+@pytest.fixture(scope="module")
+def paths(browser: Browser, stack: Stack) -> dict[str, str]:
+    """The page of a pool and of a cluster, as they are found by following links."""
+    page = browser.new_page(base_url=stack.url)
+    SignInPage(page).sign_in("planner", "spring-tide")
+    pool = TodayPage(page).row("heron-1 · swift-2").get_by_role("link").get_attribute("href")
+    thing = TodayPage(page).else_ends().get_by_role("link").first.get_attribute("href")
+    page.close()
+    return {"pool": str(pool), "thing": str(thing)}
+
+
+def opened(browser: Browser, stack: Stack, *, theme: str, who: str = "planner") -> Page:
+    page = browser.new_page(base_url=stack.url, viewport={"width": 1280, "height": 800})
+    SignInPage(page).try_to_sign_in(who, "spring-tide")
+    expect(page.get_by_role("banner")).to_be_visible()
+    page.evaluate(f"localStorage.setItem('keelmark.theme', '{theme}')")
+    return page
+
+
+def settled(page: Page) -> None:
+    """Wait until nothing of the page is being read any more."""
+    main = page.get_by_role("main")
+    expect(main.get_by_role("heading", level=1)).to_have_count(1)
+    expect(main.locator("[aria-busy=true]")).to_have_count(0)
+
+
+def faults(page: Page) -> list[str]:
+    page.evaluate(AXE)
+    told: dict[str, Any] = page.evaluate(f"axe.run(document, {{runOnly: {RULES}}})")
+    return [
+        f"{one['id']}: {node['html'][:120]}" for one in told["violations"] for node in one["nodes"]
+    ]
+
+
+@pytest.mark.parametrize("theme", ["day", "night"])
+def test_every_route_is_reachable_by_everybody(
+    browser: Browser, stack: Stack, paths: dict[str, str], theme: str
+):
+    page = opened(browser, stack, theme=theme)
+    for path in [*ROUTES, *paths.values()]:
+        page.goto(path)
+        settled(page)
+        page.wait_for_timeout(300)  # charts draw themselves
+        assert faults(page) == [], path
+    page.close()
+
+
+def test_people_and_dialogs_are_reachable_by_everybody(browser: Browser, stack: Stack):
+    page = opened(browser, stack, theme="day", who="keeper")
+    page.goto("/people")
+    page.get_by_role("button", name="add a person").click()
+    assert faults(page) == []
+    page.get_by_role("button", name="preferences").click()
+    assert faults(page) == []
+    page.close()
+
+
+@pytest.mark.parametrize("width", [1024, 640])  # 640: 1280 px at 200 %
+def test_nothing_scrolls_sideways(
+    browser: Browser, stack: Stack, paths: dict[str, str], width: int
+):
+    page = opened(browser, stack, theme="day")
+    page.set_viewport_size({"width": width, "height": 600})
+    for path in [*ROUTES, *paths.values()]:
+        page.goto(path)
+        settled(page)
+        assert page.evaluate(CUT_OFF) == [], path
+    page.close()
+
+
+def test_a_skip_link_leads_past_the_frame(signed_in: Page):
+    signed_in.goto("/")
+    expect(signed_in.get_by_role("heading", name="What ends first")).to_be_visible()
+    signed_in.keyboard.press("Tab")
+    skip = signed_in.get_by_role("link", name="to what this page tells")
+    expect(skip).to_be_focused()
+    signed_in.keyboard.press("Enter")
+    expect(signed_in.get_by_role("main")).to_be_focused()
+
+
+def test_a_form_is_not_slid_away_by_a_feed_that_begins_to_fail(signed_in: Page):
+    feeds = FeedsPage(signed_in)
+    feeds.open()
+    margin = signed_in.get_by_role("complementary", name="Feed")
+    expect(margin).to_contain_text("dunlin-1 is failing", timeout=60_000)
+    expect(margin.get_by_role("textbox")).to_have_count(0)
+    margin.get_by_role("button", name="look after it").click()
+    expect(margin.get_by_label("Name", exact=True)).to_have_value("dunlin-1")
+
+
+def test_an_address_of_no_feed_shows_no_other(signed_in: Page):
+    signed_in.goto("/feeds?feed=999999")
+    margin = signed_in.get_by_role("complementary", name="Feed")
+    expect(margin).to_contain_text("No such feed")
+
+
+def test_an_address_that_is_no_number_is_no_pool(signed_in: Page, complaints: list[str]):
+    for path in ("/pools/abc", "/things/-1"):
+        signed_in.goto(path)
+        expect(signed_in.get_by_role("heading", name=f"Nothing is at {path}")).to_be_visible()
+    complaints.clear()
+
+
+@pytest.mark.parametrize("label", ["How many", "Must last until"])
+def test_a_field_can_be_emptied(signed_in: Page, label: str):
+    place = TryPage(signed_in)
+    place.open()
+    signed_in.get_by_label(label).fill("")
+    expect(signed_in.get_by_label(label)).to_have_value("")
+    expect(signed_in.get_by_text("Mend the marked fields")).to_be_visible()
+    signed_in.reload()
+    expect(signed_in.get_by_label(label)).to_have_value("")
+
+
+def test_esc_in_a_form_or_menu_widens_nothing(signed_in: Page):
+    signed_in.goto("/feeds?scope=site:Skerry&feed=new")
+    name = signed_in.get_by_role("complementary", name="Feed").get_by_label("Name", exact=True)
+    name.fill("half typed")
+    name.press("Escape")
+    expect(signed_in).to_have_url(re.compile("scope=site"))
+    expect(name).to_have_value("half typed")
+    menu = signed_in.get_by_role("button", name="preferences")
+    menu.click()
+    signed_in.keyboard.press("Escape")
+    expect(menu).to_be_focused()
+    expect(menu).to_have_attribute("aria-expanded", "false")
+    expect(signed_in).to_have_url(re.compile("scope=site"))
+
+
+def test_back_takes_a_narrowing_back_and_keeps_the_place(signed_in: Page):
+    today = TodayPage(signed_in)
+    today.open()
+    signed_in.get_by_role("button", name="show all").click()
+    signed_in.get_by_role("button", name="Skerry").click()
+    expect(signed_in).to_have_url(re.compile("scope=site"))
+    signed_in.go_back()
+    expect(signed_in).not_to_have_url(re.compile("scope=site"))
+    expect(signed_in.get_by_role("button", name="hide those")).to_be_visible()
+    last = today.rows.last.get_by_role("link")
+    last.scroll_into_view_if_needed()
+    href = str(last.get_attribute("href"))
+    last.click()
+    expect(signed_in).to_have_url(re.compile("/pools/"))
+    signed_in.go_back()
+    expect(signed_in.locator(f"a[href='{href}']")).to_be_focused()
+    expect(signed_in.locator(f"a[href='{href}']")).to_be_in_viewport()
+
+
+def test_a_session_that_ends_keeps_what_was_typed(signed_in: Page, complaints: list[str]):
+    signed_in.goto("/feeds?feed=new")
+    margin = signed_in.get_by_role("complementary", name="Feed")
+    margin.get_by_label("Name", exact=True).fill("half typed")
+    signed_in.context.clear_cookies(name="keel")
+    dialog = signed_in.get_by_role("dialog", name="Your session has ended")
+    expect(dialog).to_be_visible(timeout=30_000)
+    dialog.get_by_label("Password").fill("spring-tide")
+    dialog.get_by_role("button", name="Sign in").click()
+    expect(dialog).to_have_count(0)
+    expect(margin.get_by_label("Name", exact=True)).to_have_value("half typed")
+    complaints.clear()
+
+
+def test_a_sign_out_that_fails_does_not_look_done(signed_in: Page, complaints: list[str]):
+    signed_in.route("**/api/v1/session", lambda route: route.abort())
+    signed_in.get_by_role("button", name="preferences").click()
+    signed_in.get_by_role("button", name="sign out").click()
+    expect(signed_in.get_by_role("alert")).to_contain_text("You are still signed in")
+    complaints.clear()
+
+
+def test_a_refused_trial_and_pause_say_so(signed_in: Page, complaints: list[str]):
+    signed_in.goto("/feeds")
+    FeedsPage(signed_in).choose("plover-1")
+    margin = signed_in.get_by_role("complementary", name="Feed")
+    refusal = {"title": "Too often", "detail": "That was asked too often.", "status": 429}
+    for path, button in (("**/trial", "try it"), ("**/api/v1/feeds/*", "pause")):
+        signed_in.route(path, lambda route: route.fulfill(status=429, json=refusal))
+        margin.get_by_role("button", name=button).click()
+        expect(margin.get_by_role("alert").first).to_contain_text("asked too often")
+        signed_in.unroute(path)
+    complaints.clear()
+
+
+def test_alt_enter_leaves_a_slice_out(signed_in: Page):
+    TodayPage(signed_in).open()
+    signed_in.get_by_role("button", name="Skerry").focus()
+    signed_in.keyboard.press("Alt+Enter")
+    expect(signed_in).to_have_url(re.compile("scope=-site"))
+
+
+def test_feeds_and_findings_follow_the_scope(signed_in: Page):
+    signed_in.goto("/feeds?scope=site:Marram")
+    expect(signed_in.get_by_role("group", name="feed avocet-2")).to_be_visible()
+    expect(signed_in.get_by_role("group", name="feed heron-1")).to_have_count(0)
+    signed_in.goto("/feeds?state=failing")
+    expect(signed_in.get_by_role("group", name=re.compile("^feed "))).to_have_count(1)
+    signed_in.goto("/feeds/findings?scope=nowhere")
+    expect(signed_in.get_by_text("Nothing here in this scope")).to_be_visible()
+    signed_in.goto("/?scope=nowhere")
+    changed = signed_in.get_by_role("complementary", name="What changed")
+    expect(changed).to_contain_text("Nothing changed in this scope")
+
+
+def test_two_who_set_marks_are_told(browser: Browser, stack: Stack, paths: dict[str, str]):
+    pages = [opened(browser, stack, theme="day") for _ in range(2)]
+    for page in pages:
+        page.goto(paths["pool"])
+        page.get_by_role("complementary", name="Working").get_by_text("Marks", exact=True).click()
+        page.get_by_label("lead time, d").fill("44" if page is pages[0] else "46")
+    keeps = [page.get_by_role("button", name="keep the marks") for page in pages]
+    keeps[0].click()
+    expect(pages[0].get_by_text("Marks kept").first).to_be_visible()
+    keeps[1].click()
+    expect(pages[1].get_by_role("alert")).to_contain_text("lead time, d 44")
+    pages[1].get_by_role("button", name="put mine in its place").click()
+    expect(pages[1].get_by_text("Marks kept").first).to_be_visible()
+    pages[1].get_by_label("lead time, d").fill("")
+    keeps[1].click()
+    margin = pages[1].get_by_role("complementary", name="Working")
+    expect(margin.get_by_text("46, own")).to_have_count(0)
+    expect(margin).to_contain_text("45, ")
+    for page in pages:
+        page.close()

@@ -1,0 +1,87 @@
+"""One table for all lists: sorted by the server, walked by keys, its columns chosen."""
+
+import re
+
+import pytest
+from playwright.sync_api import Locator, Page, expect
+
+from tests.browser.pages.feeds import FeedsPage
+from tests.browser.pages.today import TodayPage
+
+
+@pytest.fixture
+def volumes(signed_in: Page) -> Locator:
+    TodayPage(signed_in).row("heron-1 · swift-2").get_by_role("link").click()
+    table = signed_in.get_by_role("table", name="Volumes")
+    expect(table.get_by_role("row")).to_have_count(13)  # with its head
+    return table
+
+
+def names(table: Locator) -> list[str]:
+    return table.get_by_role("link").all_inner_texts()
+
+
+@pytest.mark.parametrize("column", ["name", "size"])
+def test_a_list_is_sorted_either_way_and_the_address_keeps_it(
+    signed_in: Page, volumes: Locator, column: str
+):
+    head = volumes.get_by_role("columnheader", name=column, exact=True)
+    expect(head).not_to_have_attribute("aria-sort", re.compile("."))
+    head.get_by_role("button").click()
+    expect(head).to_have_attribute("aria-sort", re.compile("cending"))
+    expect(signed_in).to_have_url(re.compile(f"volumes=-?{column}"))
+    once = names(volumes)
+    head.get_by_role("button").click()
+    expect(volumes.get_by_role("link").first).to_have_text(once[-1])
+    assert names(volumes) == once[::-1]
+    signed_in.reload()
+    expect(volumes.get_by_role("link").first).to_have_text(once[-1])
+
+
+def test_rows_are_walked_by_keys(signed_in: Page, volumes: Locator):
+    expect(volumes.get_by_role("link")).to_have_count(12)
+    links = volumes.get_by_role("link")
+    signed_in.get_by_role("region", name="Volumes", exact=True).focus()
+    for key, at in (("ArrowDown", 0), ("ArrowDown", 1), ("End", 11), ("ArrowUp", 10), ("Home", 0)):
+        signed_in.keyboard.press(key)
+        expect(links.nth(at)).to_be_focused()
+    name = links.first.inner_text()
+    signed_in.keyboard.press("Enter")
+    expect(signed_in.get_by_role("heading", name=name, exact=True)).to_be_visible()
+
+
+def test_columns_put_away_stay_away(signed_in: Page, volumes: Locator):
+    signed_in.get_by_role("button", name="columns of Volumes").click()
+    signed_in.get_by_role("checkbox", name="30 days").uncheck()
+    signed_in.keyboard.press("Escape")
+    expect(signed_in.get_by_role("checkbox", name="30 days")).to_be_hidden()
+    signed_in.reload()
+    expect(volumes.get_by_role("columnheader", name="written", exact=True)).to_be_visible()
+    expect(volumes.get_by_role("columnheader", name="30 days")).to_have_count(0)
+
+
+def test_every_key_is_told_by_one(signed_in: Page):
+    expect(signed_in.get_by_role("heading", name="What ends first")).to_be_visible()
+    signed_in.keyboard.press("?")
+    sheet = signed_in.get_by_role("dialog", name="Keys")
+    expect(sheet).to_contain_text("widens what is shown by one step")
+    expect(sheet).to_contain_text("jump to a pool")
+    signed_in.keyboard.press("Escape")
+    expect(sheet).to_be_hidden()
+    signed_in.keyboard.press("/")
+    box = signed_in.get_by_role("combobox", name="Jump to a pool")
+    expect(box).to_be_focused()
+    box.press_sequentially("?")
+    expect(box).to_have_value("?")
+    expect(sheet).to_be_hidden()
+
+
+def test_a_pause_is_taken_back_where_it_is_told(signed_in: Page):
+    signed_in.goto("/feeds")
+    FeedsPage(signed_in).choose("plover-1")
+    margin = signed_in.get_by_role("complementary", name="Feed")
+    margin.get_by_role("button", name="pause").click()
+    expect(signed_in.get_by_text("plover-1 is paused.")).to_be_visible()
+    signed_in.get_by_role("button", name="undo").last.click()
+    expect(signed_in.get_by_text("Taken back: plover-1 is paused.")).to_be_visible()
+    expect(margin.get_by_role("button", name="pause")).to_be_visible()

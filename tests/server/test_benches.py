@@ -1,0 +1,45 @@
+"""Every bench runs, at a size that shows nothing but that."""
+
+import os
+import subprocess
+import sys
+
+import pytest
+
+from keelmark.config.state import PROJECT
+
+BENCHES = [
+    ("copying", "bare COPY"),
+    ("list_read", "ratio of the p95"),
+    ("tables", "rows"),
+    ("layout", "rows by month"),
+    ("first_date", "all 7 dates"),
+    ("forecast_speed", "numpy straight lines"),
+    ("forecast 1", "real, mean"),
+    ("forecast_files", "mixed eras / like ones"),
+    # the last two share a database: the one keeps what the other forecasts
+    ("large 0.0005 20 keep", "/api/v1/limits"),
+    ("forecast_run", "run done"),
+]
+
+
+def test_no_bench_is_left_out():
+    told = {name.split()[0] for name, _ in BENCHES}
+    assert told == {"forecast"} | {
+        path.stem
+        for path in (PROJECT / "bench").glob("*.py")
+        if path.stem not in {"__init__", "database", "sizes"}
+    }
+
+
+def test_every_bench_runs_to_its_end():
+    for arguments, told in BENCHES:
+        name, *rest = arguments.split()
+        done = subprocess.run(
+            [sys.executable, "-m", f"bench.{name}", *rest],
+            capture_output=True, cwd=PROJECT, check=False, text=True, timeout=240,
+            env={**os.environ, "KEEL_BENCH_TINY": "1"},
+        )  # fmt: skip
+        if done.returncode:
+            pytest.fail(f"bench.{name}: {done.stdout[-500:]}{done.stderr[-1500:]}")
+        assert told in done.stdout, name
