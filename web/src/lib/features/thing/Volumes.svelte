@@ -100,6 +100,7 @@
     idOf={(volume) => volume.id}
     {nAll}
     {order}
+    isBusy={volumes.isPlaceholderData}
     onorder={(wanted) => void setQuery('volumes', wanted === '-written' ? '' : wanted)}
     onmore={volumes.hasNextPage && !volumes.isFetchingNextPage
       ? () => void volumes.fetchNextPage()

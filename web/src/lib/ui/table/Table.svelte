@@ -22,10 +22,23 @@
     order: string;
     onorder: (order: string) => void;
     onmore?: (() => void) | undefined; // there are more rows than came
+    isBusy?: boolean; // rows of another order stand until theirs come
     empty: string;
   }
-  let { name, label, note, rows, columns, idOf, nAll, order, onorder, onmore, empty }: Props =
-    $props();
+  let {
+    name,
+    label,
+    note,
+    rows,
+    columns,
+    idOf,
+    nAll,
+    order,
+    onorder,
+    onmore,
+    isBusy = false,
+    empty,
+  }: Props = $props();
   const ROW_PX = 26;
   const AHEAD = 30; // rows before the end at which more are asked for
 
@@ -146,7 +159,7 @@
     style:--columns={tracks}
     {onkeydown}
   >
-    <div role="table" aria-label={label} aria-rowcount={nAll + 1}>
+    <div role="table" aria-label={label} aria-rowcount={nAll + 1} aria-busy={isBusy}>
       <div role="rowgroup" class="sticky top-0 z-10 bg-paper">
         <div role="row" aria-rowindex={1} class="lane border-b border-rule">
           {#each headers as header (header.id)}
