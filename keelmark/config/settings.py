@@ -50,6 +50,7 @@ INSTALLED_APPS = [
     "keelmark.readings",
     "keelmark.feeds",
     "keelmark.forecasts",
+    "keelmark.bearings",
     "keelmark.scenarios",
 ]
 MIDDLEWARE = [

@@ -27,3 +27,12 @@ class QuantityError(CoreError):
     def __init__(self, *, text: str, why: str) -> None:
         self.text, self.why = text, why
         super().__init__(f"“{text}” is not an amount of bytes: {why}.")
+
+
+class SiftFault(CoreError):  # noqa: N818  # a fault of what was typed, with its place
+    """A sift cannot be read, or means nothing; ``span`` is where in its text."""
+
+    def __init__(self, *, span: tuple[int, int], why: str, would_be: tuple[str, ...] = ()) -> None:
+        self.span, self.why, self.would_be = span, why, would_be
+        hint = f"; try {', '.join(would_be)}" if would_be else ""
+        super().__init__(f"at character {span[0] + 1}: {why}{hint}.")

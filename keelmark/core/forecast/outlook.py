@@ -283,13 +283,54 @@ def paths(of: Outlook, *, horizon_days: int, quantiles: tuple[float, ...]) -> Fl
     RangeError
         If the horizon or a quantile is out of range.
     """
+    spans = _spans(quantiles)
+    ahead = np.arange(1, _checked_horizon(horizon_days) + 1)
+    return _quantiles(of, fan=of.fan.on(ahead), ahead=ahead, spans=spans)
+
+
+def amounts_after(of: Outlook, *, days: Int64s, quantile: float) -> Float64s:
+    """Return the demand expected of each series after days of its own.
+
+    Parameters
+    ----------
+    of : Outlook
+        From :func:`forecast`, or kept from one.
+    days : (n_series,) int64
+        Days after each series' last reading, 1 to 3650.
+    quantile : float
+        Between 0 and 1, exclusive.
+
+    Returns
+    -------
+    (n_series,) float64
+        What :func:`paths` has on that day.
+
+    Raises
+    ------
+    RangeError
+        If a day or the quantile is out of range.
+    """
+    spans = _spans((quantile,))
+    if len(days) == 0:
+        return np.zeros(0)
+    for one in (int(days.min()), int(days.max())):
+        _checked_horizon(one)
+    ahead = days[:, None]
+    return _quantiles(of, fan=of.fan.at(ahead), ahead=ahead, spans=spans)[:, 0, 0]
+
+
+def _spans(quantiles: tuple[float, ...]) -> Float64s:
+    """How many half bands each quantile lies off the middle."""
     for quantile in quantiles:
         if not 0 < quantile < 1:
             raise RangeError(argument="quantiles", found=quantile, wanted="between 0 and 1")
-    ahead = np.arange(1, _checked_horizon(horizon_days) + 1)
-    fan = of.fan.on(ahead)
+    spans: Float64s = ndtri(np.array(quantiles)) / BAND_EDGE
+    return spans
+
+
+def _quantiles(of: Outlook, *, fan: Float64s, ahead: Int64s, spans: Float64s) -> Float64s:
+    """Quantiles of a fan (n_series, 3, n_days) on days ahead, within what each can hold."""
     middle = fan[:, 1] + _rhythm_on(of, rows=np.arange(len(fan)), ahead=ahead)
-    spans = ndtri(np.array(quantiles)) / BAND_EDGE
     half = np.where(
         (spans > 0)[None, :, None],
         (fan[:, 2] - fan[:, 1])[:, None, :],

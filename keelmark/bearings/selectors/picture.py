@@ -1,0 +1,123 @@
+"""The newest revision in the memory of this process, and readings of it lately asked for."""
+
+from collections import OrderedDict
+from collections.abc import Hashable
+from datetime import date
+from threading import RLock
+from typing import Generic, TypeVar
+
+import numpy as np
+import pyarrow as pa
+from django.contrib.auth.models import User
+
+from keelmark.access.selectors import sees_all, tenant_ids_of
+from keelmark.bearings.errors import NoPictureError
+from keelmark.bearings.models import Pack, Revision
+from keelmark.bearings.packs.packing import unpacked
+from keelmark.bearings.selectors.loading import estate_of
+from keelmark.bearings.selectors.past import past_of
+from keelmark.core.arrays import Bools
+from keelmark.core.estate.estate import Estate
+from keelmark.core.estate.reading import Reading, read
+from keelmark.readings.rows import EPOCH
+
+KEPT_READINGS = 12  # the days and quantiles that one person drags over in a minute
+Key = TypeVar("Key", bound=Hashable)
+Kept = TypeVar("Kept")
+
+
+class Lately(Generic[Key, Kept]):
+    """What was asked for lately, the oldest forgotten first."""
+
+    def __init__(self, n_kept: int) -> None:
+        self._n_kept = n_kept
+        self._kept: OrderedDict[Key, Kept] = OrderedDict()
+
+    def get(self, key: Key) -> Kept | None:
+        """Return what is kept under a key."""
+        if key in self._kept:
+            self._kept.move_to_end(key)
+        return self._kept.get(key)
+
+    def keep(self, key: Key, kept: Kept) -> Kept:
+        """Keep something under a key."""
+        self._kept[key] = kept
+        while len(self._kept) > self._n_kept:
+            self._kept.popitem(last=False)
+        return kept
+
+
+class _Picture:
+    """One a process: tables by digest, so that what did not change is not loaded again."""
+
+    def __init__(self) -> None:
+        self.lock = RLock()
+        self.tables: dict[str, pa.Table] = {}
+        self.estate: Estate | None = None
+        self.readings: Lately[tuple[int, int, float], Reading] = Lately(KEPT_READINGS)
+
+    def newest(self) -> Estate:
+        revision = Revision.objects.only("pk", "day").first()
+        if revision is None:
+            raise NoPictureError
+        with self.lock:
+            if self.estate is None or self.estate.revision != revision.pk:
+                self.estate = self._loaded(revision)
+            return self.estate
+
+    def _loaded(self, revision: Revision) -> Estate:
+        digests = dict(revision.packs.values_list("kind", "digest"))
+        missing = [one for one in digests.values() if one not in self.tables]
+        for digest, content in Pack.objects.filter(digest__in=missing).values_list(
+            "digest", "content"
+        ):
+            self.tables[digest] = unpacked(content)
+        self.tables = {digest: self.tables[digest] for digest in digests.values()}
+        return estate_of(
+            {kind: self.tables[digest] for kind, digest in digests.items()},
+            revision=revision.pk,
+            day=day_of(revision.day),
+        )
+
+    def reading(self, *, day: int | None, quantile: float) -> Reading:
+        estate = self.newest()
+        day = estate.day if day is None else day
+        key = (estate.revision, day, quantile)
+        with self.lock:
+            kept = self.readings.get(key)
+            if kept is not None:
+                return kept
+            past = past_of(estate, day=day) if day < estate.day else None
+            return self.readings.keep(key, read(estate, day=day, quantile=quantile, past=past))
+
+
+_PICTURE = _Picture()
+
+
+def newest_estate() -> Estate:
+    """Return the estate of the newest revision; raise NoPictureError before the first."""
+    return _PICTURE.newest()
+
+
+def reading_at(*, day: int | None, quantile: float) -> Reading:
+    """Return the newest estate read at a day, counted from 1970 (None: now)."""
+    return _PICTURE.reading(day=day, quantile=quantile)
+
+
+def seen_by(actor: User, *, estate: Estate) -> dict[str, Bools]:
+    """Return by kind what a person may see: everything, or what is of their own tenants."""
+    if sees_all(actor):
+        return {kind: np.ones(len(one), dtype=np.bool_) for kind, one in estate.tables.items()}
+    tenants = estate.table("tenant")
+    is_own = np.isin(tenants.ids, tenant_ids_of(actor))
+    # One more, for what is of nobody: a link that leads nowhere is −1.
+    own = np.append(is_own, False)
+    return {
+        kind: is_own if kind == "tenant" else own[one.links["tenant"]]
+        for kind, one in estate.tables.items()
+    }
+
+
+def day_of(on: date) -> int:
+    """Return a date as days since 1970."""
+    return (on - EPOCH).days

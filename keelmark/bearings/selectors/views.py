@@ -1,0 +1,84 @@
+"""What one person looks at: a reading of the estate, narrowed by their rights and their sift."""
+
+from dataclasses import dataclass
+from functools import cached_property
+
+from django.contrib.auth.models import User
+
+from keelmark.bearings.errors import NotUnderstoodError
+from keelmark.bearings.selectors.picture import reading_at, seen_by
+from keelmark.core.arrays import Bools
+from keelmark.core.errors import SiftFault
+from keelmark.core.estate.reading import LIKELY, Reading
+from keelmark.core.sift import Node, parse, sifted, subject_of
+
+BAD_CASE = 0.9  # one chance in ten that more is used
+QUANTILES = {"likely": LIKELY, "bad": BAD_CASE}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Bearing:
+    """Where to look: the sift, the day counted from 1970 (None: now), the quantile, the window."""
+
+    scope: str = ""
+    day: int | None = None
+    quantile: float = LIKELY
+    window_days: int = 30
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class View:
+    """A bearing as one person may see it."""
+
+    bearing: Bearing
+    reading: Reading
+    seen: dict[str, Bools]
+    node: Node
+
+    @property
+    def subject(self) -> str | None:
+        """The kind that the sift names, None where it names none."""
+        return subject_of(self.node)
+
+    @cached_property
+    def since(self) -> Reading:
+        """The reading at the beginning of the window of growth."""
+        day = self.reading.day - self.bearing.window_days
+        return reading_at(day=day, quantile=LIKELY)
+
+    def shown(self, kind: str) -> Bools:
+        """Return which of a kind the bearing leaves; raise NotUnderstoodError at a wrong sift."""
+        try:
+            return sifted(
+                self.reading, node=self.node, kind=kind, seen=self.seen, since=self._since_asked
+            )
+        except SiftFault as exc:
+            raise NotUnderstoodError(exc, text=self.bearing.scope) from exc
+
+    @property
+    def _since_asked(self) -> Reading | None:
+        return self.since if "grown" in self.bearing.scope else None
+
+    def shown_or_all(self, kind: str) -> Bools:
+        """Return the same, and all that may be seen where the sift means nothing on a kind."""
+        try:
+            return sifted(
+                self.reading, node=self.node, kind=kind, seen=self.seen, since=self._since_asked
+            )
+        except SiftFault:
+            return self.seen[kind] & self.reading.is_there[kind]
+
+
+def view_for(actor: User, *, bearing: Bearing) -> View:
+    """Return what a person looks at; raise NotUnderstoodError where the sift cannot be read."""
+    try:
+        node = parse(bearing.scope)
+    except SiftFault as exc:
+        raise NotUnderstoodError(exc, text=bearing.scope) from exc
+    reading = reading_at(day=bearing.day, quantile=bearing.quantile)
+    return View(
+        bearing=bearing,
+        reading=reading,
+        seen=seen_by(actor, estate=reading.estate),
+        node=node,
+    )

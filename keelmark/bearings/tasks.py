@@ -1,0 +1,15 @@
+"""Jobs of bearings."""
+
+from procrastinate.contrib.django import app
+
+from keelmark.access.clock import now
+from keelmark.bearings.services.building import build_revision
+
+BUILD = "keelmark.bearings.tasks.build"
+
+
+@app.periodic(cron="* * * * *")
+@app.task(name=BUILD, queueing_lock=BUILD, lock=BUILD)
+def build(timestamp: int) -> None:
+    """Keep the estate as it stands, once a minute where something is otherwise."""
+    build_revision(now=now())

@@ -1,0 +1,26 @@
+"""Addresses of the estate at a bearing."""
+
+from django.urls import path
+
+from keelmark.bearings.api.bar import CompletionView, SiftingsView, SiftingView, TideView
+from keelmark.bearings.api.estate import (
+    ExportView,
+    FacetsView,
+    KindsOfEstateView,
+    RowsView,
+    SelectedView,
+    StrataView,
+)
+
+urlpatterns = [
+    path("estate/kinds", KindsOfEstateView.as_view(), name="estate-kinds"),
+    path("estate/rows/<str:kind>", RowsView.as_view(), name="estate-rows"),
+    path("estate/rows/<str:kind>/export", ExportView.as_view(), name="estate-export"),
+    path("estate/rows/<str:kind>/selected", SelectedView.as_view(), name="estate-selected"),
+    path("estate/facets/<str:kind>", FacetsView.as_view(), name="estate-facets"),
+    path("estate/strata", StrataView.as_view(), name="estate-strata"),
+    path("estate/tide", TideView.as_view(), name="estate-tide"),
+    path("estate/words", CompletionView.as_view(), name="estate-words"),
+    path("siftings", SiftingsView.as_view(), name="siftings"),
+    path("siftings/<int:sifting_id>", SiftingView.as_view(), name="sifting"),
+]

@@ -1,0 +1,1 @@
+"""The estate as columns: what lists, totals, strata and siftings stand on."""

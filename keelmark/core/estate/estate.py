@@ -1,0 +1,64 @@
+"""One frozen picture of the estate: a table a kind, links as row numbers, outlooks beside."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from keelmark.core.arrays import Int64s
+from keelmark.core.estate.books import MarkColumns
+from keelmark.core.estate.columns import Amounts, Pairs, Table
+from keelmark.core.forecast import Outlook
+
+# Whose bytes are read of themselves; all other kinds are added up from these.
+READ_KINDS = ("pool", "volume", "datastore", "disk", "bucket")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Outlooks:
+    """What is known of the futures of one kind's used bytes, a row a thing.
+
+    ``as_of`` (n,) is the day of each last reading, counted from 1970.
+    """
+
+    of: Outlook
+    as_of: Int64s
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Estate:
+    """Everything there is, and was lately, at one revision; ``day`` is counted from 1970.
+
+    Every table has the columns ``seen`` and ``retired`` (days, the latter unknown while it is
+    there); what holds bytes has ``used``, ``size``, ``promised`` and ``reserved``.
+    """
+
+    revision: int
+    day: int
+    tables: Mapping[str, Table]
+    pairs: Mapping[str, Pairs] = field(default_factory=dict)
+    marks: Mapping[str, MarkColumns] = field(default_factory=dict)
+    outlooks: Mapping[str, Outlooks] = field(default_factory=dict)
+
+    def table(self, kind: str) -> Table:
+        """Return the table of a kind; raise KeyError at a kind that there is not."""
+        return self.tables[kind]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class PastAmounts:
+    """What was read of one kind by a day that has been, (n,) each along its table.
+
+    ``store`` is the row of the datastore that a disk lay on that day.
+    """
+
+    used: Amounts
+    size: Amounts
+    promised: Amounts
+    store: Int64s | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Past:
+    """What was read by one day, counted from 1970, of all kinds that are read."""
+
+    day: int
+    amounts: Mapping[str, PastAmounts]

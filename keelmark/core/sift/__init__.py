@@ -1,0 +1,17 @@
+"""The sift: one line that finds things of any kind at any reading of the estate."""
+
+from keelmark.core.sift.binding import check, subject_of
+from keelmark.core.sift.masks import sifted
+from keelmark.core.sift.parsing import MAX_CHARS, MAX_TERMS, parse
+from keelmark.core.sift.tree import Node, terms_of
+
+__all__ = [
+    "MAX_CHARS",
+    "MAX_TERMS",
+    "Node",
+    "check",
+    "parse",
+    "sifted",
+    "subject_of",
+    "terms_of",
+]
