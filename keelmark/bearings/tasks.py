@@ -3,7 +3,7 @@
 from procrastinate.contrib.django import app
 
 from keelmark.access.clock import now
-from keelmark.bearings.services.building import build_revision
+from keelmark.bearings.packs.building import build_revision
 
 BUILD = "keelmark.bearings.tasks.build"
 

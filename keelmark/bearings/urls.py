@@ -4,6 +4,8 @@ from django.urls import path
 
 from keelmark.bearings.api.bar import CompletionView, SiftingsView, SiftingView, TideView
 from keelmark.bearings.api.estate import (
+    AreaView,
+    CoastView,
     ExportView,
     FacetsView,
     KindsOfEstateView,
@@ -11,6 +13,7 @@ from keelmark.bearings.api.estate import (
     SelectedView,
     StrataView,
 )
+from keelmark.bearings.api.things import EstateThingView
 
 urlpatterns = [
     path("estate/kinds", KindsOfEstateView.as_view(), name="estate-kinds"),
@@ -18,7 +21,10 @@ urlpatterns = [
     path("estate/rows/<str:kind>/export", ExportView.as_view(), name="estate-export"),
     path("estate/rows/<str:kind>/selected", SelectedView.as_view(), name="estate-selected"),
     path("estate/facets/<str:kind>", FacetsView.as_view(), name="estate-facets"),
+    path("estate/area/<str:kind>", AreaView.as_view(), name="estate-area"),
+    path("estate/coast", CoastView.as_view(), name="estate-coast"),
     path("estate/strata", StrataView.as_view(), name="estate-strata"),
+    path("estate/things/<int:entity_id>", EstateThingView.as_view(), name="estate-thing"),
     path("estate/tide", TideView.as_view(), name="estate-tide"),
     path("estate/words", CompletionView.as_view(), name="estate-words"),
     path("siftings", SiftingsView.as_view(), name="siftings"),

@@ -184,3 +184,6 @@ structlog.configure(
     ),
     logger_factory=structlog.PrintLoggerFactory(sys.stderr),
 )
+
+# Revisions of the estate are made by the workers; tests, which have none, want each read anew.
+PICTURE_IS_MADE_WHEN_ASKED = False

@@ -20,7 +20,7 @@ from keelmark.access.rights import Right
 from keelmark.estate import selectors
 from keelmark.estate.export import csv_download
 from keelmark.estate.models import Entity, Finding, FindingKind, Kind
-from keelmark.estate.sift import parse_sift
+from keelmark.estate.sift import read_sift
 from keelmark.estate.trace import find_named, trace
 
 Record = Any  # Any: what a read serializer tells of
@@ -121,7 +121,7 @@ class FindingViewSet(mixins.ListModelMixin, GenericViewSet[Finding]):
         wanted = form.validated_data
         return selectors.findings_for(
             actor_of(self.request),
-            terms=parse_sift(wanted.get("scope", "")),
+            sift=read_sift(wanted.get("scope", "")),
             text=wanted.get("text", ""),
         )
 

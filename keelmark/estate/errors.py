@@ -1,6 +1,7 @@
 """What the estate refuses."""
 
 from keelmark.access.errors import FieldFault, FormError, RefusalError
+from keelmark.core.errors import SiftFault
 from keelmark.estate.words import with_article
 
 
@@ -20,15 +21,15 @@ class UnknownParentError(EstateError):
 
 
 class SiftError(FormError):
-    """A sift cannot be read."""
+    """A sift cannot be read, or means nothing; tells where in it and what would be right."""
 
     title = "Sift not understood"
     kind = "sift"
 
-    def __init__(self, *, term: str, why: str) -> None:
-        self.term, self.why = term, why
-        fault = FieldFault(pointer="#/scope", code="sift", detail=why)
-        super().__init__(f"“{term}”: {why}.", faults=(fault,))
+    def __init__(self, fault: SiftFault) -> None:
+        self.fault = fault
+        told = FieldFault(pointer="#/scope", code="sift", detail=fault.why)
+        super().__init__(f"The sift, {fault}", faults=(told,))
 
 
 class OtherKindError(EstateError):

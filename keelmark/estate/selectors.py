@@ -1,6 +1,6 @@
 """Reads of the inventory."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from functools import reduce
 from operator import or_
 
@@ -12,22 +12,15 @@ from keelmark.access.selectors import sees_all, tenant_ids_of
 from keelmark.core.ledger import Ledger
 from keelmark.estate.marks import levels_of_pool, nearest_marks
 from keelmark.estate.models import Entity, Finding, Kind, Pool, ServiceClass, Volume
-from keelmark.estate.sift import Term, words_match
-
-_SIFT_FIELDS = {
-    "site": "entity__site__name",
-    "array": "home__name",
-    "class": "service_class__name",
-}
+from keelmark.estate.sift import EVERYTHING, Sift, found_among, ids_found, words_match
 
 
-_NAMES = ("entity__name", "home__name", "entity__site__name")
-
-
-def pools_for(actor: User, *, terms: list[Term] | None = None) -> QuerySet[Pool]:
+def pools_for(actor: User, *, sift: Sift = EVERYTHING) -> QuerySet[Pool]:
     """Return the pools this person may see, with their marks, narrowed by a sift."""
     seen = Pool.objects.filter(entity__retired_at=None) if sees_all(actor) else Pool.objects.none()
-    return sifted(with_marks(seen), terms=terms or [])
+    if not sift.is_everything:
+        seen = seen.filter(pk__in=ids_found(actor, kind=Kind.POOL, sift=sift))
+    return with_marks(seen)
 
 
 def entities_for(actor: User) -> QuerySet[Entity]:
@@ -58,19 +51,18 @@ def things_ever() -> QuerySet[Entity]:
     return Entity.objects.all()
 
 
-def findings_for(actor: User, *, terms: Sequence[Term] = (), text: str = "") -> QuerySet[Finding]:
+def findings_for(actor: User, *, sift: Sift = EVERYTHING, text: str = "") -> QuerySet[Finding]:
     """Return the open findings this person may see in a scope, with their things.
 
-    Of a scope's words sites, arrays and classes bear on them; a finding has no attention.
+    A free word may stand in what a finding says, too.
     """
     found = Finding.objects.filter(ended_at=None, entity__in=entities_for(actor).values("pk"))
-    for key, paths in _FINDING_PATHS.items():
-        for is_excluding in (False, True):
-            wanted = [t.text for t in terms if t.key == key and t.is_excluding == is_excluding]
-            if wanted:
-                held = reduce(or_, (Q(**{f"{path}__in": wanted}) for path in paths))
-                found = found.filter(~held if is_excluding else held)
-    found = found.filter(words_match(list(terms), fields=_FINDING_WORDS))
+    if sift.words is not None:
+        found = found.filter(words_match(sift, fields=_FINDING_WORDS))
+    else:
+        kinds = found.order_by().values_list("entity__kind", flat=True).distinct()
+        among = found_among(actor, kinds=list(kinds), sift=sift)
+        found = found.filter(entity__in=[pk for ids in among.values() for pk in ids])
     if text:
         found = found.filter(reduce(or_, (Q(**{f"{p}__icontains": text}) for p in _FINDING_WORDS)))
     return (
@@ -80,33 +72,12 @@ def findings_for(actor: User, *, terms: Sequence[Term] = (), text: str = "") -> 
     )
 
 
-_FINDING_PATHS = {
-    "site": ("entity__site__name",),
-    "array": (
-        "entity__name", "entity__as_pool__home__name", "entity__as_volume__pool__home__name",
-    ),
-    "class": (
-        "entity__as_pool__service_class__name", "entity__as_volume__pool__service_class__name",
-    ),
-}  # fmt: skip
 _FINDING_WORDS = ("entity__name", "detail", "entity__site__name")
 
 
 def with_marks(pools: QuerySet[Pool]) -> QuerySet[Pool]:
     """Read pools with whoever may hold their marks, and with their homes."""
     return pools.select_related("entity__site", "service_class", "home")
-
-
-def sifted(pools: QuerySet[Pool], *, terms: list[Term]) -> QuerySet[Pool]:
-    """Narrow pools: terms of one key are alternatives, keys and bare words all must hold."""
-    for key, field in _SIFT_FIELDS.items():
-        wanted = [t.text for t in terms if t.key == key and not t.is_excluding]
-        unwanted = [t.text for t in terms if t.key == key and t.is_excluding]
-        if wanted:
-            pools = pools.filter(**{f"{field}__in": wanted})
-        if unwanted:
-            pools = pools.exclude(**{f"{field}__in": unwanted})
-    return pools.filter(words_match(terms, fields=_NAMES))
 
 
 UNTOLD = -1  # what is not told stands below all that is

@@ -1,65 +1,91 @@
-"""The sift, first words of it: `site:Skerry -class:Deep state:urgent archive`."""
+"""A sift as a request brings it: read at once, and found by whoever keeps the estate as columns."""
 
-import shlex
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
-from functools import reduce
+from functools import cached_property, reduce
 from operator import or_
 
+from django.contrib.auth.models import User
 from django.db.models import Q
 
+from keelmark.core.errors import SiftFault
+from keelmark.core.sift import Node, check, parse, subject_of
+from keelmark.core.sift.tree import All, Not, Word
 from keelmark.estate.errors import SiftError
 
-KEYS = ("site", "array", "class", "state")
 
+@dataclass(frozen=True, kw_only=True)
+class Sift:
+    """One line that finds things; an empty one finds everything."""
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Term:
-    """One word of a sift; a term without a key looks for its text in names."""
-
-    key: str | None
     text: str
-    is_excluding: bool
+
+    @cached_property
+    def node(self) -> Node:
+        """What it says."""
+        return parse(self.text)
+
+    @property
+    def is_everything(self) -> bool:
+        """Whether nothing is left out."""
+        return self.node == All(of=())
+
+    @property
+    def words(self) -> list[tuple[str, bool]] | None:
+        """Its free words and whether each is left out; None where it has anything else."""
+        parts = self.node.of if isinstance(self.node, All) else (self.node,)
+        found = []
+        for part in parts:
+            bare = part.of if isinstance(part, Not) else part
+            if not isinstance(bare, Word):
+                return None
+            found.append((bare.text, isinstance(part, Not)))
+        return found
 
 
-MAX_TERMS = 64
-MAX_CHARS = 4000
-TOLD_CHARS = 80
+EVERYTHING = Sift(text="")
 
 
-def parse_sift(sift: str) -> list[Term]:
-    """Return the terms of a sift; raise SiftError at the first that cannot be read."""
-    if len(sift) > MAX_CHARS:
-        raise SiftError(term=sift[:TOLD_CHARS], why=f"a sift has at most {MAX_CHARS} characters")
+def read_sift(text: str, *, kind: str = "pool") -> Sift:
+    """Return what a request asks for; raise SiftError where it means nothing on a kind."""
+    sift = Sift(text=text)
     try:
-        words = shlex.split(sift)
-    except ValueError as exc:
-        why = "a quotation mark is not closed"
-        raise SiftError(term=sift[:TOLD_CHARS], why=why) from exc
-    if len(words) > MAX_TERMS:
-        why = f"a sift has at most {MAX_TERMS} terms, this one has {len(words)}"
-        raise SiftError(term=sift[:TOLD_CHARS], why=why)
-    return [_term(word) for word in words]
+        check(sift.node, kind=subject_of(sift.node) or kind)
+    except SiftFault as exc:
+        raise SiftError(exc) from exc
+    return sift
 
 
-def words_match(terms: list[Term], *, fields: Sequence[str]) -> Q:
-    """Return one condition a bare word: that it is, or is not, in one of the fields."""
+# Whoever keeps the estate as columns is an app above this one, and says so when it is ready.
+Finder = Callable[[User, str, Sift], list[int]]
+_finders: list[Finder] = []
+
+
+def find_by(finder: Finder) -> None:
+    """Let siftings be found so; whoever says so last does."""
+    _finders[:] = [finder]
+
+
+def ids_found(actor: User, *, kind: str, sift: Sift) -> list[int]:
+    """Return the things of a kind that a person may see and a sift finds."""
+    return _finders[0](actor, kind, sift)
+
+
+def found_among(actor: User, *, kinds: Iterable[str], sift: Sift) -> dict[str, list[int]]:
+    """Return what is found of each of several kinds; none where the sift means nothing there."""
+    found = {}
+    for kind in kinds:
+        try:
+            found[kind] = ids_found(actor, kind=kind, sift=sift)
+        except SiftError:
+            found[kind] = []
+    return found
+
+
+def words_match(sift: Sift, *, fields: Sequence[str]) -> Q:
+    """Return one condition a free word: that it is, or is not, in one of the fields."""
     matches = Q()
-    for term in terms:
-        if term.key is None:
-            found = reduce(or_, (Q(**{f"{name}__icontains": term.text}) for name in fields))
-            matches &= ~found if term.is_excluding else found
+    for text, is_left_out in sift.words or ():
+        found = reduce(or_, (Q(**{f"{name}__icontains": text}) for name in fields))
+        matches &= ~found if is_left_out else found
     return matches
-
-
-def _term(word: str) -> Term:
-    is_excluding = word.startswith("-") and len(word) > 1
-    bare = word[1:] if is_excluding else word
-    key, colon, text = bare.partition(":")
-    if not colon:
-        return Term(key=None, text=bare, is_excluding=is_excluding)
-    if key not in KEYS:
-        raise SiftError(term=word, why=f"unknown key {key}; use {', '.join(KEYS)}")
-    if not text:
-        raise SiftError(term=word, why=f"nothing after {key}:")
-    return Term(key=key, text=text, is_excluding=is_excluding)

@@ -25,7 +25,7 @@ from keelmark.access.rights import Right, require_confirmation
 from keelmark.access.services.allowances import Ration
 from keelmark.access.versions import version_of, versioned, wanted_version
 from keelmark.estate.models import Protocol
-from keelmark.estate.sift import parse_sift
+from keelmark.estate.sift import read_sift
 from keelmark.feeds import selectors
 from keelmark.feeds.models import Feed, Run, RunState
 from keelmark.feeds.options import settable_options
@@ -202,8 +202,8 @@ class FeedViewSet(mixins.ListModelMixin, mixins.RetrieveModelMixin, GenericViewS
     )
     def list(self, request: Request, *args: Any, **kwargs: Any) -> Response:  # Any: DRF
         """The feeds of a scope: those that tell of a pool in it, or are called so."""
-        terms = parse_sift(request.query_params.get("scope", ""))
-        feeds = selectors.in_scope(actor_of(request), terms=terms)
+        sift = read_sift(request.query_params.get("scope", ""))
+        feeds = selectors.in_scope(actor_of(request), sift=sift)
         return Response(FeedRead(feeds, many=True, context=self.get_serializer_context()).data)
 
     def get_serializer_context(self) -> dict[str, Any]:  # Any: DRF's own

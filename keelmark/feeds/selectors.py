@@ -10,7 +10,7 @@ from django.db.models import Count, OuterRef, Q, QuerySet, Subquery
 from keelmark.access.selectors import sees_all
 from keelmark.estate import selectors as estate
 from keelmark.estate.models import Protocol, Statement
-from keelmark.estate.sift import Term, words_match
+from keelmark.estate.sift import Sift, words_match
 from keelmark.feeds.models import Feed, Mapping, Run, RunState, Waiting
 
 LATE_AFTER_PERIODS = 3  # one missed collection is no news, two are
@@ -42,16 +42,17 @@ def feeds_for(actor: User) -> QuerySet[Feed]:
     )
 
 
-def in_scope(actor: User, *, terms: list[Term]) -> QuerySet[Feed]:
+def in_scope(actor: User, *, sift: Sift) -> QuerySet[Feed]:
     """Return the feeds of a scope: those that tell of a pool in it, or are called so."""
     feeds = feeds_for(actor)
-    if not terms:
+    if sift.is_everything:
         return feeds
-    pools = estate.pools_for(actor, terms=terms).order_by().values("pk")
-    tells = Statement.objects.filter(entity__in=pools, gone_at=None).values("source_id")
-    words = words_match([t for t in terms if t.key is None], fields=("name",))
-    is_words_alone = all(t.key is None for t in terms)
-    return feeds.filter(Q(source__in=tells) | words if is_words_alone else Q(source__in=tells))
+    pools = estate.pools_for(actor, sift=sift).order_by().values("pk")
+    tells = Q(
+        source__in=Statement.objects.filter(entity__in=pools, gone_at=None).values("source_id")
+    )
+    is_called_so = sift.words is not None
+    return feeds.filter(tells | words_match(sift, fields=("name",)) if is_called_so else tells)
 
 
 def state_of(feed: Feed, *, now: datetime) -> FeedState:

@@ -19,7 +19,7 @@ from keelmark.core.placement import Hurdle, Verdict, Workload
 from keelmark.core.units import MAX_BYTES
 from keelmark.estate import selectors as estate
 from keelmark.estate.models import Pool
-from keelmark.estate.sift import parse_sift
+from keelmark.estate.sift import read_sift
 from keelmark.forecasts.api.pools import DatesRead, Int64Field, PoolRead, Record
 from keelmark.forecasts.definitions.horizon import HORIZON_DAYS
 from keelmark.forecasts.pools.rows import row_of
@@ -82,7 +82,7 @@ class PlacementView(APIView):
         workload = _workload(wanted, today=today)
         pools, verdicts = selectors.verdicts_for(
             actor_of(request),
-            terms=parse_sift(wanted.get("scope", "")),
+            sift=read_sift(wanted.get("scope", "")),
             workload=workload,
             today=today,
         )

@@ -9,7 +9,7 @@ from keelmark.core.attention import Attention
 from keelmark.core.placement import Pools, Verdict, Workload, place
 from keelmark.estate import selectors as estate
 from keelmark.estate.models import Pool
-from keelmark.estate.sift import Term
+from keelmark.estate.sift import Sift
 from keelmark.forecasts.definitions.horizon import HORIZON_DAYS
 from keelmark.forecasts.definitions.kept import outlook_of
 from keelmark.forecasts.pools import selectors as forecasts
@@ -19,10 +19,10 @@ UNKNOWN = 0  # beside a False in is_provisioned_known
 
 
 def verdicts_for(
-    actor: User, *, terms: list[Term], workload: Workload, today: date
+    actor: User, *, sift: Sift, workload: Workload, today: date
 ) -> tuple[list[Pool], list[Verdict]]:
     """Return the visible pools of a scope and the verdict on each."""
-    pools = list(forecasts.pools_for(actor, terms=terms))
+    pools = list(forecasts.pools_for(actor, sift=sift))
     if not pools:
         return [], []
     candidates = _candidates(pools, today=today)

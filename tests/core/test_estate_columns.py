@@ -195,7 +195,8 @@ def test_a_shared_pool_stands_where_the_pools_under_it_do():
 
 def test_a_day_that_was_counts_who_was_there_with_what_was_read():
     estate = make_estate(
-        vm=[{"id": 1, "seen": TODAY - 9}, {"id": 2, "retired": TODAY - 3}],
+        cluster=[{"id": 9}],
+        vm=[{"id": 1, "seen": TODAY - 9, "cluster": 9}, {"id": 2, "retired": TODAY - 3}],
         datastore=[{"id": 3}, {"id": 4}],
         disk=[
             {"id": 5, "vm": 1, "datastore": 3, "used": 70, "size": 100, "seen": TODAY - 9},
@@ -211,6 +212,18 @@ def test_a_day_that_was_counts_who_was_there_with_what_was_read():
     assert grown(now, since=then, kind="vm").told(0) == 40
     before = read(estate, day=TODAY - 20, past=past_of(estate, day=TODAY - 20, disk=[None, 10]))
     assert grown(now, since=before, kind="vm").told(0) == 70  # it was not there: all is new
+
+
+def test_what_came_with_its_place_did_not_grow_from_nothing():
+    estate = make_estate(
+        array=[{"id": 1, "seen": TODAY - 3}],
+        pool=[{"id": 2, "seen": TODAY - 3, "array": 1, "used": 10, "size": 20}],
+    )
+    before = read(estate, day=TODAY - 9, past=past_of(estate, day=TODAY - 9))
+    assert grown(read(estate, day=TODAY), since=before, kind="pool").told(0) is None
+    told_late = read(estate, day=TODAY - 9, past=past_of(estate, day=TODAY - 9, pool=[4]))
+    assert told_late.is_there["array"].tolist() == [True]  # it was read, so it was there
+    assert grown(read(estate, day=TODAY), since=told_late, kind="pool").told(0) == 6
 
 
 def test_what_was_there_and_unread_has_no_growth():

@@ -98,6 +98,8 @@ def found(estate: Estate, text: str, kind: str) -> list[int]:
         ("pool.array.site:Skerry", "volume", [20, 22]),
         ("datastore.pool.class:Steady", "disk", [61]),
         ("pool:swift-1", "vm", [50]),
+        ("pool:heron-1·swift-1", "vm", [50]),
+        ("pool:dulin-2·swift-1", "vm", []),
         ("kind:vm power:off", "pool", [12]),
         ("kind:vm power:off", "array", [6]),
         ("power:off", "pool", [12]),

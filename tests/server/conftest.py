@@ -87,6 +87,7 @@ def api(planner: User) -> Api:
 @pytest.fixture(autouse=True)
 def _no_waiting(settings: Any) -> None:
     settings.FEED_BACK_OFF_SECONDS = 0.01
+    settings.PICTURE_IS_MADE_WHEN_ASKED = True  # no worker makes one
     settings.FEED_NETWORKS = ["127.0.0.0/8", "::1/128"]  # the stand-ins' own
 
 

@@ -72,9 +72,10 @@ def test_no_route_answers_a_stranger(db):
         for group in (
             "(?P<pool_id>\\d+)", "(?P<pk>[^/.]+)", "(?P<pk>\\d{1,18})",
             "(?P<key>[A-Za-z0-9._-]{1,200})",
-            "<int:entity_id>", "<str:key>",
+            "<int:entity_id>", "<str:key>", "<int:sifting_id>",
         ):  # fmt: skip
             plain = plain.replace(group, "1")
+        plain = plain.replace("<str:kind>", "pool")
         assert "(" not in plain, plain
         answer = Client().get(f"/{plain}")
         assert answer.status_code in (401, 403, 405), plain
@@ -117,6 +118,10 @@ WHO: dict[str, set[str]] = {
     "feeds_collect_create": DO, "feeds_trial_create": DO, "feeds_documents_create": DO,
     "sheets_create": DO, "sheets_retrieve": DO, "sheets_check_create": DO,
     "sheets_import_create": DO, "mappings_create": DO, "placement_try": DO,
+    "estate_kinds": READ, "estate_rows": READ, "estate_export": READ, "estate_selected": READ,
+    "estate_facets": READ, "estate_area": READ, "estate_coast": READ, "estate_strata": READ,
+    "estate_thing": READ, "estate_tide": READ, "estate_words": READ, "siftings_list": READ,
+    "siftings_keep": READ, "siftings_drop": READ,
     "audit_list": {"auditor", "administrator"},
     "people_list": {"administrator"}, "people_create": {"administrator"},
     "people_partial_update": {"administrator"},
@@ -148,8 +153,9 @@ def test_every_operation_answers_each_role_as_it_should(as_role, role):
         if name in ANYBODY:
             continue
         plain = path
-        for key in ("{pool_id}", "{entity_id}", "{id}", "{pk}", "{key}"):
+        for key in ("{pool_id}", "{entity_id}", "{id}", "{pk}", "{key}", "{sifting_id}"):
             plain = plain.replace(key, "1")
+        plain = plain.replace("{kind}", "pool")
         assert "{" not in plain, plain
         answer = client.generic(
             method.upper(), plain, "{}", content_type="application/json",

@@ -82,7 +82,7 @@ def test_a_scope_narrows_and_excludes(api, three_pools, scope, wanted):
 
 @pytest.mark.parametrize(
     ("scope", "told"),
-    [("colour:red", "unknown key"), ("site:", "nothing after"), ("state:fine", "no state"),
+    [("colour:red", "no colour"), ("site:", "value is missing"), ("state:fine", "no state"),
      ('"open', "quotation mark")],
 )  # fmt: skip
 def test_a_scope_that_cannot_be_read_is_a_problem_that_says_why(api, db, scope, told):

@@ -209,7 +209,8 @@ def test_crossings_come_in_the_order_of_their_dates_and_narrow(api, estate):
     assert dates == sorted(dates)
     assert len(api.get("/forecasts", kind="disk", scope="sonar-3").json()["results"]) == 1
     assert api.get("/forecasts", kind="disk", scope="site:Marram").json()["results"] == []
-    assert api.get("/forecasts", kind="disk", scope="class:Swift").status_code == 400
+    assert api.get("/forecasts", kind="disk", scope="class:none").status_code == 200
+    assert api.get("/forecasts", kind="disk", scope="colour:red").status_code == 400
     assert api.get("/forecasts", kind="tree").status_code == 400
 
 

@@ -14,8 +14,6 @@ from keelmark.core.attention import Attention
 from keelmark.core.errors import RangeError
 from keelmark.core.ledger import Ledger, order_by
 from keelmark.core.units import TIB
-from keelmark.estate.errors import SiftError
-from keelmark.estate.sift import Term, parse_sift
 from keelmark.forecasts.definitions.findings import NOTHING_FOUND
 from keelmark.forecasts.pools.reasons import Leader, reason_of
 from keelmark.forecasts.reading.workings import End, workings_of_end, workings_of_ledger
@@ -237,27 +235,3 @@ def test_waiting_for_the_throttle_says_how_long():
 
 def test_a_fault_of_ours_is_not_dressed_up_as_a_refusal():
     assert problem(ZeroDivisionError()) is None
-
-
-@pytest.mark.parametrize(
-    ("sift", "wanted"),
-    [
-        ("", []),
-        ("heron", [(None, "heron", False)]),
-        ("-heron", [(None, "heron", True)]),
-        ("site:Skerry -class:Deep", [("site", "Skerry", False), ("class", "Deep", True)]),
-        ('class:"Very Deep"', [("class", "Very Deep", False)]),
-        ("-", [(None, "-", False)]),
-        ("state:a:b", [("state", "a:b", False)]),
-    ],
-)
-def test_a_sift_is_read_word_by_word(sift, wanted):
-    assert parse_sift(sift) == [
-        Term(key=key, text=text, is_excluding=out) for key, text, out in wanted
-    ]
-
-
-@pytest.mark.parametrize("sift", ["site:", "tide:high", 'site:"Sker'])
-def test_a_sift_that_cannot_be_read_is_refused(sift):
-    with pytest.raises(SiftError):
-        parse_sift(sift)

@@ -18,8 +18,8 @@ from keelmark.access.clock import now
 from keelmark.access.errors import wrong_field
 from keelmark.access.rights import Right
 from keelmark.bearings.api.asked import AHEAD_DAYS, BEARING, kind_named, view_of
-from keelmark.bearings.errors import NotUnderstoodError
 from keelmark.bearings.models import Sifting
+from keelmark.bearings.selectors.lists import names_in_full
 from keelmark.bearings.selectors.tides import tide_of
 from keelmark.bearings.selectors.views import Bearing, View, view_for
 from keelmark.core.errors import SiftFault
@@ -27,6 +27,7 @@ from keelmark.core.estate.columns import NOWHERE, Words
 from keelmark.core.estate.figures import figure
 from keelmark.core.sift import MAX_CHARS, parse
 from keelmark.core.sift.completing import complete
+from keelmark.estate.errors import SiftError
 
 MOST_SIFTINGS = 200
 
@@ -81,13 +82,18 @@ class SuggestionRead(serializers.Serializer[Record]):
     about = serializers.CharField()
 
 
+class SiftFaultRead(serializers.Serializer[Record]):
+    begin = serializers.IntegerField()
+    end = serializers.IntegerField()
+    why = serializers.CharField()
+    would_be = serializers.ListField(child=serializers.CharField())
+
+
 class CompletionRead(serializers.Serializer[Record]):
     begin = serializers.IntegerField()
     end = serializers.IntegerField()
     suggestions = SuggestionRead(many=True)
-    fault = serializers.DictField(
-        allow_null=True, help_text="where the sift cannot be read: begin, end, why, would_be"
-    )
+    fault = SiftFaultRead(allow_null=True, help_text="where the sift cannot be read")
 
 
 class CompletionView(APIView):
@@ -130,7 +136,7 @@ class CompletionView(APIView):
 def _fault(request: Request, *, text: str, kind: str) -> dict[str, Any] | None:  # Any: JSON
     try:
         view_for(actor_of(request), bearing=Bearing(scope=text)).shown(kind)
-    except NotUnderstoodError as exc:
+    except SiftError as exc:
         begin, end = exc.fault.span
         return {"begin": begin, "end": end, "why": exc.fault.why, "would_be": exc.fault.would_be}
     return None
@@ -140,7 +146,7 @@ def _words(view: View, *, kind: str, name: str) -> list[tuple[str, int]]:
     """The words of a field among what may be seen, with how many things have each."""
     is_in = view.seen[kind] & view.reading.is_there[kind]
     if name == "name":
-        names = view.reading.estate.table(kind).names
+        names = names_in_full(view, kind=kind)
         counted: dict[str, int] = {}
         for row in np.flatnonzero(is_in).tolist():
             counted[names[row]] = counted.get(names[row], 0) + 1
@@ -192,7 +198,7 @@ class SiftingsView(APIView):
         try:
             parse(told["text"])
         except SiftFault as exc:
-            raise NotUnderstoodError(exc, text=told["text"]) from exc
+            raise SiftError(exc) from exc
         n_own = Sifting.objects.filter(owner=actor).exclude(name=told["name"]).count()
         if n_own >= MOST_SIFTINGS:
             raise wrong_field("name", f"You keep {MOST_SIFTINGS} siftings: drop one first.")

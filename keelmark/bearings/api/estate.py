@@ -23,6 +23,7 @@ from keelmark.bearings.api.asked import (
     names_asked,
     view_of,
 )
+from keelmark.bearings.selectors.areas import groups_of, sites_of
 from keelmark.bearings.selectors.cuts import strata
 from keelmark.bearings.selectors.export import FORMATS, exported
 from keelmark.bearings.selectors.lists import (
@@ -44,17 +45,17 @@ MAX_SELECTED = 100_000
 DEFAULT_COLUMNS = ("name", "state", "used")
 
 
-class FieldRead(serializers.Serializer[Record]):
+class EstateFieldRead(serializers.Serializer[Record]):
     name = serializers.CharField()
     measure = serializers.ChoiceField(choices=[*(one.value for one in Measure), "link"])
     about = serializers.CharField()
     kind = serializers.CharField(allow_null=True, help_text="of a link: where it leads")
 
 
-class KindRead(serializers.Serializer[Record]):
+class EstateKindRead(serializers.Serializer[Record]):
     name = serializers.CharField()
     plural = serializers.CharField()
-    fields = FieldRead(many=True)  # type: ignore[assignment]  # DRF's name
+    fields = EstateFieldRead(many=True)  # type: ignore[assignment]  # DRF's name
 
 
 class TotalRead(serializers.Serializer[Record]):
@@ -109,9 +110,11 @@ PAGING = [
 class KindsOfEstateView(APIView):
     """Which kinds there are, and what can be told and asked of each."""
 
-    @extend_schema(operation_id="estate_kinds", responses={200: KindRead(many=True)})
+    @extend_schema(operation_id="estate_kinds", responses={200: EstateKindRead(many=True)})
     def get(self, request: Request) -> Response:
-        return Response(KindRead([_kind_told(kind) for kind in KINDS.values()], many=True).data)
+        return Response(
+            EstateKindRead([_kind_told(kind) for kind in KINDS.values()], many=True).data
+        )
 
 
 def _kind_told(kind: Kind) -> dict[str, Any]:  # Any: JSON
@@ -206,27 +209,94 @@ def _begin(request: Request, *, ids: np.ndarray) -> int:
     return int(moved[0]) + 1 if len(moved) else at
 
 
-class FacetsView(_OfKindView):
+def _groupings(request: Request, *, of: Kind) -> list[str]:
+    """The words and links by which rows are put together; refuse what is none."""
+    by = names_asked(request, parameter="by", without=("state",))
+    words = {one.name for one in of.fields if one.measure is Measure.TEXT} - {"name"}
+    known = words | {name for name, _ in of.links}
+    for name in by:
+        if name not in known:
+            raise wrong_field("by", f"Use one of {', '.join(sorted(known))}.")
+    return by
+
+
+BY = OpenApiParameter("by", OpenApiTypes.STR, required=True, description="words or links")
+
+
+class FacetsView(APIView):
     """How the rows of a kind fall by some of its words and links."""
 
     @extend_schema(
         operation_id="estate_facets",
-        parameters=[KIND, *BEARING, OpenApiParameter("by", OpenApiTypes.STR, required=True)],
+        parameters=[KIND, *BEARING, BY],
         responses={200: FacetRead(many=True), 400: Problem},
     )
     def get(self, request: Request, kind: str) -> Response:
         of = kind_named(kind)
-        view = view_of(request)
-        by = names_asked(request, parameter="by", without=("state",))
-        words = {one.name for one in of.fields if one.measure is Measure.TEXT} - {"name"}
-        known = words | {name for name, _ in of.links}
-        for name in by:
-            if name not in known:
-                raise wrong_field("by", f"Use one of {', '.join(sorted(known))}.")
+        view, by = view_of(request), _groupings(request, of=of)
         columns = Columns(view, kind=of.name)
         rows = np.flatnonzero(view.shown(of.name))
         told = [{"by": name, "slices": facet(columns, rows=rows, name=name)} for name in by]
         return Response(FacetRead(told, many=True).data)
+
+
+class AreaGroupRead(serializers.Serializer[Record]):
+    names = serializers.ListField(child=serializers.CharField(allow_null=True))
+    n = serializers.IntegerField()
+    used_bytes = serializers.IntegerField()
+    size_bytes = serializers.IntegerField(allow_null=True)
+    fill_percent = serializers.FloatField(allow_null=True)
+    grown_bytes = serializers.IntegerField(allow_null=True)
+    state = serializers.CharField(allow_null=True)
+    oldest_read_days = serializers.IntegerField(allow_null=True)
+
+
+class AreaRead(serializers.Serializer[Record]):
+    at = AtRead()
+    groups = AreaGroupRead(many=True)
+
+
+class AreaView(APIView):
+    """The bytes of a kind in groups of groups."""
+
+    @extend_schema(
+        operation_id="estate_area",
+        parameters=[KIND, *BEARING, BY],
+        responses={200: AreaRead, 400: Problem},
+    )
+    def get(self, request: Request, kind: str) -> Response:
+        of = kind_named(kind)
+        view, by = view_of(request), _groupings(request, of=of)
+        rows = np.flatnonzero(view.shown(of.name))
+        groups = groups_of(Columns(view, kind=of.name), rows=rows, by=by[:2])
+        return Response(AreaRead({"at": at_told(view), "groups": groups}).data)
+
+
+class CoastSiteRead(serializers.Serializer[Record]):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    used_bytes = serializers.IntegerField(allow_null=True)
+    size_bytes = serializers.IntegerField(allow_null=True)
+    n_vms = serializers.IntegerField()
+    n_arrays = serializers.IntegerField()
+    worst = serializers.CharField(allow_null=True)
+    objects_bytes = serializers.IntegerField(allow_null=True)
+
+
+class CoastRead(serializers.Serializer[Record]):
+    at = AtRead()
+    sites = CoastSiteRead(many=True)
+
+
+class CoastView(APIView):
+    """The sites with what stands at each."""
+
+    @extend_schema(
+        operation_id="estate_coast", parameters=[*BEARING], responses={200: CoastRead, 400: Problem}
+    )
+    def get(self, request: Request) -> Response:
+        view = view_of(request)
+        return Response(CoastRead({"at": at_told(view), "sites": sites_of(view)}).data)
 
 
 class SelectedView(_OfKindView):

@@ -14,6 +14,7 @@ from keelmark.core.estate.columns import NOWHERE, Amounts, Words
 from keelmark.core.estate.figures import Figure, figure, order_of
 from keelmark.core.estate.kinds import KINDS, Kind, Measure
 from keelmark.core.estate.reading import When
+from keelmark.core.sift.masks import DOT
 
 MAX_ORDERS = 4
 ADDED = (Measure.BYTES, Measure.COUNT)
@@ -158,7 +159,7 @@ class Slice:
 
 def facet(columns: Columns, *, rows: Int64s, name: str) -> list[Slice]:
     """Return how rows fall by a text field or a link, the most first."""
-    codes, words = _coded(columns, name=name)
+    codes, words = coded(columns, name=name)
     codes = codes[rows]
     is_told = codes >= 0
     counts = np.bincount(codes[is_told], minlength=len(words))
@@ -175,7 +176,8 @@ def facet(columns: Columns, *, rows: Int64s, name: str) -> list[Slice]:
     return sorted(told, key=lambda one: (-one.n, one.name))
 
 
-def _coded(columns: Columns, *, name: str) -> tuple[np.ndarray, tuple[str, ...]]:
+def coded(columns: Columns, *, name: str) -> tuple[np.ndarray, tuple[str, ...]]:
+    """Return a text field or a link as codes into words."""
     kind = KINDS[columns.kind]
     field = kind.field(name)
     if field is not None and field.measure is Measure.TEXT and name != "name":
@@ -185,3 +187,16 @@ def _coded(columns: Columns, *, name: str) -> tuple[np.ndarray, tuple[str, ...]]
         return np.full(len(columns.table), NOWHERE), ()
     at, target = columns.linked(name)
     return at, columns.view.reading.estate.table(target).names
+
+
+def names_in_full(view: View, *, kind: str) -> tuple[str, ...]:
+    """Return the names by which a sift tells things of a kind apart: a pool's with its array."""
+    table = view.reading.estate.table(kind)
+    if kind != "pool":
+        return table.names
+    arrays = view.reading.estate.table("array").names
+    at = table.links["array"].tolist()
+    return tuple(
+        name if row == NOWHERE else f"{arrays[row]}{DOT}{name}"
+        for name, row in zip(table.names, at, strict=True)
+    )

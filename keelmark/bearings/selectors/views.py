@@ -5,12 +5,13 @@ from functools import cached_property
 
 from django.contrib.auth.models import User
 
-from keelmark.bearings.errors import NotUnderstoodError
 from keelmark.bearings.selectors.picture import reading_at, seen_by
 from keelmark.core.arrays import Bools
 from keelmark.core.errors import SiftFault
 from keelmark.core.estate.reading import LIKELY, Reading
 from keelmark.core.sift import Node, parse, sifted, subject_of
+from keelmark.estate.errors import SiftError
+from keelmark.estate.sift import Sift
 
 BAD_CASE = 0.9  # one chance in ten that more is used
 QUANTILES = {"likely": LIKELY, "bad": BAD_CASE}
@@ -47,13 +48,13 @@ class View:
         return reading_at(day=day, quantile=LIKELY)
 
     def shown(self, kind: str) -> Bools:
-        """Return which of a kind the bearing leaves; raise NotUnderstoodError at a wrong sift."""
+        """Return which of a kind the bearing leaves; raise SiftError at a wrong sift."""
         try:
             return sifted(
                 self.reading, node=self.node, kind=kind, seen=self.seen, since=self._since_asked
             )
         except SiftFault as exc:
-            raise NotUnderstoodError(exc, text=self.bearing.scope) from exc
+            raise SiftError(exc) from exc
 
     @property
     def _since_asked(self) -> Reading | None:
@@ -70,11 +71,11 @@ class View:
 
 
 def view_for(actor: User, *, bearing: Bearing) -> View:
-    """Return what a person looks at; raise NotUnderstoodError where the sift cannot be read."""
+    """Return what a person looks at; raise SiftError where the sift cannot be read."""
     try:
         node = parse(bearing.scope)
     except SiftFault as exc:
-        raise NotUnderstoodError(exc, text=bearing.scope) from exc
+        raise SiftError(exc) from exc
     reading = reading_at(day=bearing.day, quantile=bearing.quantile)
     return View(
         bearing=bearing,
@@ -82,3 +83,10 @@ def view_for(actor: User, *, bearing: Bearing) -> View:
         seen=seen_by(actor, estate=reading.estate),
         node=node,
     )
+
+
+def ids_found(actor: User, kind: str, sift: Sift) -> list[int]:
+    """Return the things of a kind that a person may see and a sift finds now."""
+    view = view_for(actor, bearing=Bearing(scope=sift.text))
+    found: list[int] = view.reading.estate.table(kind).ids[view.shown(kind)].tolist()
+    return found

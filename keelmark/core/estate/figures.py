@@ -39,6 +39,7 @@ _SHARES: dict[str, Callable[[Books], Float64s]] = {
     "fill": lambda books: books.fill_percent,
     "overcommit": lambda books: books.overcommit_percent,
 }
+_MARKS = {"caution_mark": "caution_percent", "limit_mark": "limit_percent"}
 # What is told of now alone: of another day nobody kept it, or it speaks of the future itself.
 _OF_NOW = frozenset({"runway", "early", "late"})
 
@@ -65,6 +66,9 @@ def figure(reading: Reading, *, kind: str, name: str, since: Reading | None = No
         return reading.state(kind)
     if name == "grown":
         return unknown(n) if since is None else grown(reading, since=since, kind=kind)
+    if name in _MARKS and kind in reading.estate.marks:
+        percent = getattr(reading.estate.marks[kind], _MARKS[name])
+        return Shares(values=percent.astype(np.float64))
     told = _of_books(reading, kind=kind, name=name)
     if told is not None:
         return told

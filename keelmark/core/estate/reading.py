@@ -189,6 +189,8 @@ class _Reader:
         )
         if self.when is When.PAST and self.past is not None:
             books = _of_then(books, then=self.past.amounts.get(kind))
+            # What was read was there, whenever we were told of it first.
+            self.is_there[kind] = self.is_there[kind] | books.used.is_known
         elif self.when is When.FORECAST:
             books = replace(books, used=self._expected(kind, n=n))
         if kind in _PROMISE_IS_SIZE:
@@ -231,6 +233,8 @@ class _Reader:
             promised=replace(promised, is_known=promised.is_known & (n_unpromised == 0)),
             reserved=folded(parts.reserved, onto=read_only, n=n)[0],
         )
+        if self.when is When.PAST:
+            self.is_there[whole] = self.is_there[whole] | used.is_known
         self.n_unread[whole] = np.zeros(n, dtype=np.int64)
         np.add.at(self.n_unread[whole], onto[onto >= 0], self.n_unread[part][onto >= 0])
 
@@ -277,16 +281,32 @@ def _rounded(amounts: Float64s) -> Amounts:
     )
 
 
+# Where a thing would have been seen before, had it been there.
+_SEEN_THROUGH = {
+    "disk": "datastore", "volume": "pool", "datastore": "cluster", "pool": "array",
+    "vm": "cluster", "host": "cluster", "array": "site", "bucket": "account",
+    "project": "tenant",
+}  # fmt: skip
+
+
 def grown(now: Reading, *, since: Reading, kind: str) -> Amounts:
     """Return the used bytes that each of a kind added between two readings of one estate.
 
-    What was not there yet held nothing; what was there and unread, nobody can say.
+    What came since into a place that was read before held nothing then. What was there and
+    unread, or came with a place that nobody had told of, nobody can say.
     """
     if kind not in now.books:
         return unknown(len(now.estate.table(kind)))
     before, after = since.books[kind].used, now.books[kind].used
-    was_there = since.is_there[kind]
-    held = np.where(was_there, before.values, 0)
-    return Amounts(
-        values=after.values - held, is_known=after.is_known & (before.is_known | ~was_there)
-    )
+    is_new = ~since.is_there[kind] & _would_have_been_seen(now, since=since, kind=kind)
+    held = np.where(before.is_known, before.values, 0)
+    return Amounts(values=after.values - held, is_known=after.is_known & (before.is_known | is_new))
+
+
+def _would_have_been_seen(now: Reading, *, since: Reading, kind: str) -> Bools:
+    place = _SEEN_THROUGH.get(kind)
+    if place is None:
+        return np.zeros(len(now.estate.table(kind)), dtype=np.bool_)
+    rows = now.link(kind, place)
+    was_there = np.append(since.is_there[place], False)  # the last stands for nowhere, −1
+    return was_there[rows]

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from difflib import get_close_matches
 
+from keelmark.core.attention import Attention
 from keelmark.core.errors import SiftFault
 from keelmark.core.estate.kinds import KINDS, Field, Measure
 from keelmark.core.estate.reach import way_between
@@ -41,6 +42,7 @@ class OfKind:
     kind: str
 
 
+_STATES = (*(state.value for state in Attention), NOTHING)
 _EQUAL = (Comparison.IS, Comparison.EQUALS)
 _TEXTUAL = (*_EQUAL, Comparison.CONTAINS)
 
@@ -90,6 +92,8 @@ def bind(term: Term, *, kind: str) -> Bound | OfKind:
         return kind_of(term)
     kinds, field = _followed(term, kind=kind)
     begin, end = term.text_span.begin, term.text_span.end
+    if field.name == "state" and term.comparison in _EQUAL and term.text.lower() not in _STATES:
+        raise SiftFault(span=(begin, end), why=f"{term.text} is no state", would_be=_STATES)
     if field.measure is Measure.TEXT:
         if term.comparison not in _TEXTUAL:
             raise SiftFault(

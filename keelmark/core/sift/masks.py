@@ -25,6 +25,7 @@ _SIGNS: dict[Comparison, Callable[[Any, Any], Any]] = {  # Any: arrays of either
     Comparison.MORE: operator.gt,
     Comparison.AT_LEAST: operator.ge,
 }
+DOT = "·"  # between an array and its pool
 # Beside its own name, a free word may be in the name of what a thing is of.
 _NAMED_AFTER = {"pool": ("array", "site"), "disk": ("vm",), "port": ("array",), "drive": ("array",)}
 
@@ -100,7 +101,7 @@ class _Sifter:
 
     def _compared(self, bound: Bound, *, kind: str) -> Bools:
         if bound.field.name == "name":
-            return self._named(kind, test=_test_of(bound))
+            return self._called(bound, kind=kind)
         column = figure(self.reading, kind=kind, name=bound.field.name, since=self.since)
         if bound.asks_for_nothing:
             return ~_is_known(column)
@@ -119,6 +120,16 @@ class _Sifter:
             is_past = bound.field.measure is Measure.SINCE
             return _truth(sign(day - values if is_past else values - day, amount.n_days))
         return _truth(sign(values, amount))
+
+    def _called(self, bound: Bound, *, kind: str) -> Bools:
+        """By name; a pool also by `array·pool`, since pools of many arrays are named alike."""
+        home, dot, own = bound.text.partition(DOT)
+        if kind != "pool" or not dot:
+            return self._named(kind, test=_test_of(bound))
+        low, above = own.strip().casefold(), home.strip().casefold()
+        arrays = self._named("array", test=lambda name: name == above) & self._is_shown("array")
+        is_there = taken(arrays, rows=self.reading.link("pool", "array"))
+        return self._named("pool", test=lambda name: name == low) & is_there
 
     def _word(self, text: str, *, kind: str) -> Bools:
         low = text.casefold()

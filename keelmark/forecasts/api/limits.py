@@ -13,7 +13,7 @@ from keelmark.core.attention import Attention
 from keelmark.estate import selectors as estate
 from keelmark.estate.api import ThingRead
 from keelmark.estate.models import Kind
-from keelmark.forecasts.api.pools import SCOPE, DatesRead, Int64Field, Record, terms_of
+from keelmark.forecasts.api.pools import SCOPE, DatesRead, Int64Field, Record, sift_of
 from keelmark.forecasts.api.standing import ENTITY, entity_of
 from keelmark.forecasts.models import Metric
 from keelmark.forecasts.reading.limits import LimitTold, limits_beside_space, limits_of
@@ -42,7 +42,7 @@ class LimitsBesideSpaceView(APIView):
         responses={200: LimitRead(many=True), 400: Problem},
     )
     def get(self, request: Request) -> Response:
-        told = limits_beside_space(actor_of(request), terms=terms_of(request))
+        told = limits_beside_space(actor_of(request), sift=sift_of(request))
         return Response(_told(told))
 
 

@@ -18,13 +18,13 @@ from rest_framework.viewsets import GenericViewSet
 
 from keelmark.access.api.base import Problem, actor_of
 from keelmark.access.clock import utc_today
-from keelmark.access.errors import FieldFault, FormError, wrong_field
+from keelmark.access.errors import wrong_field
 from keelmark.access.paging import CursorPages
 from keelmark.core.attention import Attention
 from keelmark.core.forecast import Repair
 from keelmark.estate import selectors as estate
 from keelmark.estate.models import Pool
-from keelmark.estate.sift import Term, parse_sift
+from keelmark.estate.sift import Sift, read_sift
 from keelmark.feeds.selectors import feed_name_of
 from keelmark.forecasts.models import Reach
 from keelmark.forecasts.pools import selectors
@@ -218,15 +218,9 @@ class FacetsRead(serializers.Serializer[Record]):
     reaches = CountRead(many=True, help_text="how far pools reach, as the list groups them")
 
 
-def terms_of(request: Request) -> list[Term]:
-    """Return the terms of the request's scope; a state that is none is refused."""
-    terms = parse_sift(request.query_params.get("scope", ""))
-    for term in terms:
-        if term.key == "state" and term.text not in set(Attention):
-            known = ", ".join(Attention)
-            fault = FieldFault(pointer="#/scope", code="state", detail=f"Use one of {known}.")
-            raise FormError(f"“{term.text}” is no state: use {known}.", faults=(fault,))
-    return terms
+def sift_of(request: Request) -> Sift:
+    """Return the request's scope; one that means nothing is refused."""
+    return read_sift(request.query_params.get("scope", "").replace("\x00", ""))
 
 
 class PoolPages(CursorPages):
@@ -274,11 +268,11 @@ class PoolViewSet(GenericViewSet[Pool]):
     lookup_value_regex = r"\d+"
 
     def get_queryset(self) -> QuerySet[Pool]:
-        return selectors.pools_for(actor_of(self.request), terms=terms_of(self.request))
+        return selectors.pools_for(actor_of(self.request), sift=sift_of(self.request))
 
     @extend_schema(parameters=[SCOPE], responses={200: PoolRead(many=True), 400: Problem})
     def list(self, request: Request) -> Response:
-        pools = selectors.listed_for(actor_of(request), terms=terms_of(request))
+        pools = selectors.listed_for(actor_of(request), sift=sift_of(request))
         page = self.paginate_queryset(pools) or []
         # The rows are plain already; a serializer would take as long again as the SQL.
         return self.get_paginated_response(
@@ -293,7 +287,7 @@ class PoolViewSet(GenericViewSet[Pool]):
     @action(detail=False, pagination_class=None)
     def export(self, request: Request) -> HttpResponse:
         """Every pool of the scope in the order of the list: exact bytes, ISO dates, as CSV."""
-        pools = selectors.listed_for(actor_of(request), terms=terms_of(request))
+        pools = selectors.listed_for(actor_of(request), sift=sift_of(request))
         return csv_of([row_of_listed(Listed.of(listed)) for listed in pools])
 
     @extend_schema(responses={200: PoolDetailRead, 404: Problem})
@@ -346,7 +340,7 @@ class FacetsView(APIView):
 
     @extend_schema(parameters=[SCOPE], responses={200: FacetsRead, 400: Problem})
     def get(self, request: Request) -> Response:
-        facets = selectors.facets_for(actor_of(request), terms=terms_of(request))
+        facets = selectors.facets_for(actor_of(request), sift=sift_of(request))
         counted = {
             name: [{"name": n, "n_pools": count} for n, count in getattr(facets, name)]
             for name in ("sites", "states", "classes", "reaches")
@@ -359,7 +353,7 @@ class ChangesView(APIView):
 
     @extend_schema(parameters=[SCOPE], responses={200: ChangeRead(many=True), 400: Problem})
     def get(self, request: Request) -> Response:
-        changes = changes_for(actor_of(request), terms=terms_of(request), now=datetime.now(UTC))
+        changes = changes_for(actor_of(request), sift=sift_of(request), now=datetime.now(UTC))
         return Response(ChangeRead(changes, many=True).data)
 
 

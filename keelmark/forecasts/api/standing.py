@@ -30,7 +30,7 @@ from keelmark.forecasts.api.pools import (
     Int64Field,
     Record,
     WorkingRead,
-    terms_of,
+    sift_of,
 )
 from keelmark.forecasts.definitions.findings import NOTHING_FOUND
 from keelmark.forecasts.definitions.horizon import HORIZON_DAYS, MARKS
@@ -216,7 +216,7 @@ class CrossingViewSet(mixins.ListModelMixin, GenericViewSet[KeptForecast]):
             actor_of(self.request),
             kind=Kind(form.validated_data["kind"]),
             metric=Metric(form.validated_data["metric"]),
-            terms=terms_of(self.request),
+            sift=sift_of(self.request),
         )
 
     @extend_schema(

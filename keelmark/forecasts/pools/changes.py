@@ -7,7 +7,7 @@ from django.contrib.auth.models import User
 
 from keelmark.core.attention import Attention
 from keelmark.estate.models import Pool
-from keelmark.estate.sift import Term
+from keelmark.estate.sift import Sift
 from keelmark.feeds import selectors as feeds
 from keelmark.feeds.models import Run, RunState
 from keelmark.forecasts.pools import selectors
@@ -36,14 +36,14 @@ class Change:
     feed_id: int | None = None
 
 
-def changes_for(actor: User, *, terms: list[Term], now: datetime) -> list[Change]:
+def changes_for(actor: User, *, sift: Sift, now: datetime) -> list[Change]:
     """Return what changed in a scope: quiet feeds first, then newest first."""
-    pools = list(selectors.pools_for(actor, terms=terms))
+    pools = list(selectors.pools_for(actor, sift=sift))
     shifts = [change for pool in pools for change in _shifts(pool, now=now)]
     inventory = _inventory(actor, pools=pools, now=now)
     dated = sorted(shifts + inventory, key=lambda change: change.at, reverse=True)
     moved = [change for pool in pools for change in _moved_dates(pool, now=now)]
-    quiet = _quiet_feeds(actor, pools=pools, is_narrowed=bool(terms), now=now)
+    quiet = _quiet_feeds(actor, pools=pools, is_narrowed=not sift.is_everything, now=now)
     return [*quiet, *moved, *dated]
 
 

@@ -12,7 +12,7 @@ from keelmark.core.attention import Attention
 from keelmark.core.forecast import contributions
 from keelmark.estate import selectors as estate
 from keelmark.estate.models import Pool, Volume
-from keelmark.estate.sift import Term
+from keelmark.estate.sift import EVERYTHING, Sift
 from keelmark.forecasts.models import KeptForecast, Metric, Reach
 from keelmark.forecasts.pools.rows import AS, KEPT, PATHS
 from keelmark.readings.selectors import series_of
@@ -23,27 +23,22 @@ FAN_QUANTILES = (0.1, 0.25, 0.5, 0.75, 0.9)
 GROWN_DAYS = 30
 
 
-def pools_for(actor: User, *, terms: list[Term] | None = None) -> QuerySet[Pool]:
+def pools_for(actor: User, *, sift: Sift = EVERYTHING) -> QuerySet[Pool]:
     """Return visible pools with their standing forecasts, what ends first at the top."""
-    return _ordered(actor, terms=terms or []).prefetch_related(
+    return _ordered(actor, sift=sift).prefetch_related(
         Prefetch("entity__forecasts", queryset=_USED_ONLY, to_attr=KEPT)
     )
 
 
-def _ordered(actor: User, *, terms: list[Term]) -> QuerySet[Pool]:
+def _ordered(actor: User, *, sift: Sift) -> QuerySet[Pool]:
     own = FilteredRelation("entity__forecasts", condition=Q(entity__forecasts__metric=Metric.USED))
-    pools = estate.pools_for(actor, terms=terms).alias(**{AS: own})
-    for is_excluding in (False, True):
-        states = [t.text for t in terms if t.key == "state" and t.is_excluding == is_excluding]
-        if states:
-            held = Q(pk__in=_USED_ONLY.filter(attention__in=states).values("entity_id"))
-            pools = pools.filter(~held if is_excluding else held)
+    pools = estate.pools_for(actor, sift=sift).alias(**{AS: own})
     return pools.order_by(*ORDER)
 
 
-def listed_for(actor: User, *, terms: list[Term]) -> QuerySet[Pool, tuple[Any, ...]]:
+def listed_for(actor: User, *, sift: Sift) -> QuerySet[Pool, tuple[Any, ...]]:
     """Return visible pools as tuples of rows.PATHS: a list needs no model objects."""
-    return _ordered(actor, terms=terms).values_list(*PATHS)
+    return _ordered(actor, sift=sift).values_list(*PATHS)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -57,9 +52,9 @@ class Facets:
     reaches: list[tuple[str, int]]
 
 
-def facets_for(actor: User, *, terms: list[Term]) -> Facets:
+def facets_for(actor: User, *, sift: Sift) -> Facets:
     """Return the counts of a scope."""
-    pools = _ordered(actor, terms=terms).order_by()
+    pools = _ordered(actor, sift=sift).order_by()
     by_state = dict(_counted(pools, by=f"{AS}__attention"))
     return Facets(
         n_pools=pools.count(),

@@ -8,16 +8,13 @@ from django.db.models import Q, QuerySet
 from keelmark.core.attention import Attention
 from keelmark.estate import selectors as estate
 from keelmark.estate.models import Datastore, Entity, Kind, VirtualMachine
-from keelmark.estate.sift import Term, words_match
+from keelmark.estate.sift import Sift, found_among
 from keelmark.estate.trace import knot_ids, trace
 from keelmark.forecasts.models import KeptForecast, Metric
 from keelmark.forecasts.reading.standing import scale_of
 
 MAX_LIMITS = 40
 BESIDE_SPACE = (Metric.CPU, Metric.MEMORY, Metric.IOPS, Metric.THROUGHPUT)  # their limit is all
-_FIELDS = {
-    "site": "entity__site__name", "array": "entity__name", "state": "attention", "class": None,
-}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -59,11 +56,10 @@ def limits_of(entity: Entity, *, seen: QuerySet[Entity]) -> list[LimitTold]:
     return told
 
 
-def limits_beside_space(actor: User, *, terms: list[Term]) -> list[LimitTold]:
+def limits_beside_space(actor: User, *, sift: Sift) -> list[LimitTold]:
     """Return what else than space ends within two years in a scope, the first at the top.
 
-    It lies in arrays and clusters: of a scope's words, sites, states and arrays bear on them; they
-    are of no class.
+    It lies in arrays and clusters; a scope finds those as it finds anything.
     """
     kept = KeptForecast.objects.filter(
         Q(limit_early_on__isnull=False) | Q(attention=Attention.OVER),
@@ -71,14 +67,10 @@ def limits_beside_space(actor: User, *, terms: list[Term]) -> list[LimitTold]:
         limit_chance__isnull=False,
         entity__in=estate.entities_for(actor).values("pk"),
     )
-    for key, field in _FIELDS.items():
-        wanted = [t.text for t in terms if t.key == key and not t.is_excluding]
-        unwanted = [t.text for t in terms if t.key == key and t.is_excluding]
-        if wanted:
-            kept = kept.filter(**{f"{field}__in": wanted}) if field else kept.none()
-        if unwanted and field:
-            kept = kept.exclude(**{f"{field}__in": unwanted})
-    kept = kept.filter(words_match(terms, fields=("entity__name", "entity__site__name")))
+    if not sift.is_everything:
+        kinds = kept.order_by().values_list("kind", flat=True).distinct()
+        among = found_among(actor, kinds=list(kinds), sift=sift)
+        kept = kept.filter(entity__in=[pk for ids in among.values() for pk in ids])
     return [
         LimitTold(
             entity=one.entity, metric=Metric(one.metric), forecast=one,

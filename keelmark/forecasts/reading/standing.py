@@ -7,7 +7,6 @@ import numpy as np
 from django.contrib.auth.models import User
 from django.db.models import Count, F, Q, QuerySet
 
-from keelmark.access.errors import FieldFault, FormError
 from keelmark.core.arrays import Int64s
 from keelmark.core.days import date_after
 from keelmark.core.forecast import Outlook, Runway, grown, runway
@@ -15,7 +14,7 @@ from keelmark.core.units import percent_of
 from keelmark.estate import selectors as estate
 from keelmark.estate.marks import nearest_marks
 from keelmark.estate.models import Entity, Kind, Pool
-from keelmark.estate.sift import Term
+from keelmark.estate.sift import Sift, ids_found
 from keelmark.forecasts.definitions.horizon import HORIZON_DAYS, MARKS
 from keelmark.forecasts.definitions.kept import outlook_of
 from keelmark.forecasts.definitions.ways import WAYS, percents_of
@@ -142,30 +141,14 @@ def _dates(way: Runway, *, at: int, as_of: date | None) -> Triple:
     return early, likely, late
 
 
-def crossings_for(
-    actor: User, *, kind: Kind, metric: Metric, terms: list[Term]
-) -> QuerySet[KeptForecast]:
+def crossings_for(actor: User, *, kind: Kind, metric: Metric, sift: Sift) -> QuerySet[KeptForecast]:
     """Return what ends first of a kind, in order; pools' used bytes are listed with the pools."""
     seen = estate.entities_for(actor).filter(kind=kind)
-    for term in terms:
-        seen = _narrowed(seen, term=term)
+    if not sift.is_everything:
+        seen = seen.filter(pk__in=ids_found(actor, kind=kind, sift=sift))
     return KeptForecast.objects.filter(
         metric=metric, kind=kind, entity__in=seen.values("pk")
     ).order_by("sort_on", "pk")
-
-
-def _narrowed(seen: QuerySet[Entity], *, term: Term) -> QuerySet[Entity]:
-    if term.key == "site":
-        found = Q(site__name=term.text)
-    elif term.key is None:
-        found = Q(name__icontains=term.text)
-    elif term.key == "state":
-        found = Q(forecasts__attention=term.text)
-    else:
-        told = f"{term.key}: bears on pools; here use site:, state: and bare words."
-        fault = FieldFault(pointer="#/scope", code="key", detail=told)
-        raise FormError(told, faults=(fault,))
-    return seen.exclude(found) if term.is_excluding else seen.filter(found)
 
 
 def runs_told() -> QuerySet[ForecastRun]:

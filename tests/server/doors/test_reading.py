@@ -5,31 +5,24 @@ import time
 from typing import Any
 
 import pytest
-from django.contrib.auth.models import User
 from django.db import connection
 
 from keelmark.access.models import Role
 from keelmark.access.services.people import ensure_person
+from keelmark.core.sift import MAX_TERMS
 from keelmark.estate.documents import Backing
 from keelmark.estate.export import safe_cell
 from keelmark.estate.models import Entity, Pool, PoolBacking
-from keelmark.estate.selectors import pools_for, things_ever, things_ever_for
-from keelmark.estate.sift import MAX_TERMS, parse_sift
+from keelmark.estate.selectors import things_ever, things_ever_for
 from keelmark.estate.trace import Knot, trace
 from keelmark.feeds.importer import Imported, import_documents
 from tests.server.conftest import NOW, signed_in
 from tests.server.test_joining import CLUSTER, array, disk, host, pool, store, vm, volume
 
 
-def n_conditions(planner: User, sift: str) -> int:
-    return str(pools_for(planner, terms=parse_sift(sift)).query).upper().count(" LIKE ")
-
-
-def test_a_sift_costs_one_condition_a_word_however_many(planner, make_pool, refresh_all, api):
+def test_a_sift_costs_no_more_than_its_words_however_many(make_pool, refresh_all, api):
     make_pool()
     refresh_all()
-    one = n_conditions(planner, "a")
-    assert n_conditions(planner, "a b c d e f g h i") == 9 * one
     words = " ".join(f"-w{n}" for n in range(MAX_TERMS))
     begun = time.perf_counter()
     alone = api.get("/pools").json()

@@ -15,6 +15,8 @@ export const keys = {
   record: [...ESTATE, 'record'] as const,
   kinds: [...ESTATE, 'kinds'] as const,
   findings: [...ESTATE, 'findings'] as const,
+  tide: [...ESTATE, 'tide'] as const,
+  at: [...ESTATE, 'at'] as const, // whatever is read at a bearing
   session: ['session'] as const,
   feeds: ['feeds'] as const,
   runs: ['runs'] as const,
@@ -27,6 +29,7 @@ export const keys = {
   audit: ['audit'] as const,
   tokens: ['tokens'] as const,
   sessions: ['sessions'] as const,
+  siftings: ['siftings'] as const,
 };
 
 /** Where the page after this one begins; undefined after the last. */
@@ -47,6 +50,34 @@ export function poolsQuery(scope: string) {
     queryFn: () => bodyOf(api.GET('/api/v1/pools', { params: { query: { scope } } })),
     placeholderData: keepPreviousData,
     refetchInterval: REFRESH_MS,
+  });
+}
+
+/** What the tide bar draws of a scope. */
+export function tideQuery(scope: string) {
+  return queryOptions({
+    queryKey: [...keys.tide, scope],
+    queryFn: () => bodyOf(api.GET('/api/v1/estate/tide', { params: { query: { scope } } })),
+    placeholderData: keepPreviousData,
+    staleTime: REFRESH_MS,
+    refetchInterval: REFRESH_MS,
+  });
+}
+
+/** What may come next in a sift, and where it cannot be read. */
+export function wordsQuery(query: { text: string; cursor: number; kind: string }) {
+  return queryOptions({
+    queryKey: [...keys.estate, 'words', query],
+    queryFn: () => bodyOf(api.GET('/api/v1/estate/words', { params: { query } })),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+}
+
+export function siftingsQuery() {
+  return queryOptions({
+    queryKey: keys.siftings,
+    queryFn: () => bodyOf(api.GET('/api/v1/siftings')),
   });
 }
 

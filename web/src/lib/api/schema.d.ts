@@ -72,6 +72,193 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/estate/area/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The bytes of a kind in groups of groups. */
+        get: operations["estate_area"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/estate/coast": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The sites with what stands at each. */
+        get: operations["estate_coast"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/estate/facets/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How the rows of a kind fall by some of its words and links. */
+        get: operations["estate_facets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/estate/kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Which kinds there are, and what can be told and asked of each. */
+        get: operations["estate_kinds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/estate/rows/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Rows of one kind at a bearing, a page at a time, with totals over all pages. */
+        get: operations["estate_rows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/estate/rows/{kind}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Exactly what a list shows, all pages of it, as a file. */
+        get: operations["estate_export"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/estate/rows/{kind}/selected": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What a selection adds up to; ids that the bearing does not show are left out. */
+        post: operations["estate_selected"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/estate/strata": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The estate cut open along a path. */
+        get: operations["estate_strata"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/estate/things/{entity_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One thing of any kind: figures, growth, what it stands on, who stands on it. */
+        get: operations["estate_thing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/estate/tide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What the pools in sight used so far, and when they will stand at their limit marks. */
+        get: operations["estate_tide"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/estate/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What may come next while a sift is typed, and what is wrong with it so far. */
+        get: operations["estate_words"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/facets": {
         parameters: {
             query?: never;
@@ -734,6 +921,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/siftings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Siftings kept under a name: one's own, and those that others share. */
+        get: operations["siftings_list"];
+        put?: never;
+        /** @description Keep a sift under a name; one's own of that name is written over. */
+        post: operations["siftings_keep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/siftings/{sifting_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description One kept sifting. */
+        delete: operations["siftings_drop"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/soundings/{entity_id}": {
         parameters: {
             query?: never;
@@ -866,6 +1088,30 @@ export interface components {
             /** @description naming the kind of the rows would make them */
             can_make: boolean;
         };
+        AreaGroupRead: {
+            names: (string | null)[];
+            n: number;
+            used_bytes: number;
+            size_bytes: number | null;
+            /** Format: double */
+            fill_percent: number | null;
+            grown_bytes: number | null;
+            state: string | null;
+            oldest_read_days: number | null;
+        };
+        AreaRead: {
+            at: components["schemas"]["AtRead"];
+            groups: components["schemas"]["AreaGroupRead"][];
+        };
+        /** @description Where the figures were read. */
+        AtRead: {
+            /** Format: date */
+            day: string;
+            when: components["schemas"]["WhenEnum"];
+            quantile: components["schemas"]["QuantileEnum"];
+            window_days: number;
+            revision: number;
+        };
         /**
          * @description * `clear` - clear
          *     * `caution` - caution
@@ -948,6 +1194,20 @@ export interface components {
             /** @description things that the table makes */
             n_made: number;
         };
+        CoastRead: {
+            at: components["schemas"]["AtRead"];
+            sites: components["schemas"]["CoastSiteRead"][];
+        };
+        CoastSiteRead: {
+            id: number;
+            name: string;
+            used_bytes: number | null;
+            size_bytes: number | null;
+            n_vms: number;
+            n_arrays: number;
+            worst: string | null;
+            objects_bytes: number | null;
+        };
         CodeWriteRequest: {
             code: string;
         };
@@ -960,6 +1220,13 @@ export interface components {
             column: string;
             /** @default  */
             unit: string;
+        };
+        CompletionRead: {
+            begin: number;
+            end: number;
+            suggestions: components["schemas"]["SuggestionRead"][];
+            /** @description where the sift cannot be read */
+            fault: components["schemas"]["SiftFaultRead"] | null;
         };
         ConfirmationWriteRequest: {
             password: string;
@@ -1015,6 +1282,18 @@ export interface components {
             /** Format: date */
             late_on: string | null;
         };
+        EstateFieldRead: {
+            name: string;
+            measure: components["schemas"]["MeasureEnum"];
+            about: string;
+            /** @description of a link: where it leads */
+            kind: string | null;
+        };
+        EstateKindRead: {
+            name: string;
+            plural: string;
+            fields: components["schemas"]["EstateFieldRead"][];
+        };
         /** @description Medians over all of a kind, in percent of what each holds, after the days given. */
         EstateRecordRead: {
             kind: string;
@@ -1044,6 +1323,25 @@ export interface components {
              */
             readonly widening: number;
         };
+        EstateThingRead: {
+            at: components["schemas"]["AtRead"];
+            id: number;
+            kind: string;
+            name: string;
+            /** @description on the day looked at */
+            is_there: boolean;
+            /** @description by name: an amount, a word, or a linked thing */
+            figures: {
+                [key: string]: unknown;
+            };
+            /** @description in what each figure is told */
+            measures: {
+                [key: string]: unknown;
+            };
+            grown: components["schemas"]["GrownRead"][];
+            related: components["schemas"]["RelatedRead"][];
+            stops: components["schemas"]["StopsRead"] | null;
+        };
         ExampleRead: {
             what: string;
             kind: string;
@@ -1056,6 +1354,10 @@ export interface components {
             step_bytes: number;
             explained_bytes: number;
             says: string;
+        };
+        FacetRead: {
+            by: string;
+            slices: components["schemas"]["SliceRead"][];
         };
         FacetsRead: {
             n_pools: number;
@@ -1187,6 +1489,10 @@ export interface components {
          * @enum {string}
          */
         ForecastRunReadStateEnum: "running" | "done" | "failed";
+        GrownRead: {
+            days: number;
+            bytes: number | null;
+        };
         /**
          * @description * `read` - read
          *     * `service_class` - service_class
@@ -1241,6 +1547,18 @@ export interface components {
          * @enum {string}
          */
         KindEnum: "site" | "tenant" | "project" | "array" | "port" | "shelf" | "cluster" | "host" | "pool" | "volume" | "drive" | "host-device" | "datastore" | "vm" | "disk" | "snapshot" | "file" | "account" | "bucket";
+        LayerRead: {
+            /** @description what it stands on; null: the first */
+            of_id: number | null;
+            kind: string;
+            title: string;
+            n_all: number;
+            total: components["schemas"]["SumRead"];
+            members: components["schemas"]["MemberRead"][];
+            n_more: number;
+            more_amount: number;
+            remainders: components["schemas"]["RemainderRead"][];
+        };
         LevelRead: {
             name: components["schemas"]["MarkLevelEnum"];
             title: string;
@@ -1368,6 +1686,34 @@ export interface components {
             lead_time_days?: number | null;
         };
         /**
+         * @description * `text` - text
+         *     * `bytes` - bytes
+         *     * `count` - count
+         *     * `percent` - percent
+         *     * `flag` - flag
+         *     * `since` - since
+         *     * `until` - until
+         *     * `rate` - rate
+         *     * `link` - link
+         * @enum {string}
+         */
+        MeasureEnum: "text" | "bytes" | "count" | "percent" | "flag" | "since" | "until" | "rate" | "link";
+        MemberRead: {
+            id: number;
+            kind: string;
+            name: string;
+            /** @description bytes here, by the height */
+            amount: number | null;
+            size_bytes: number | null;
+            used_bytes: number | null;
+            promised_bytes: number | null;
+            state: string | null;
+            caution_percent: number | null;
+            limit_percent: number | null;
+            /** @description parts of it that nobody read */
+            n_unread: number;
+        };
+        /**
          * @description * `used` - Used
          *     * `provisioned` - Provisioned
          *     * `snapshots` - Snapshots
@@ -1407,6 +1753,13 @@ export interface components {
              */
             line_share: number;
         };
+        NamedRead: {
+            id: number;
+            kind: string;
+            name: string;
+            used_bytes: number | null;
+            state: string | null;
+        };
         NullEnum: null;
         /**
          * @description * `` -
@@ -1431,6 +1784,11 @@ export interface components {
          * @enum {string}
          */
         OfKindEnum: "tenant" | "project" | "array" | "cluster" | "host" | "port" | "shelf" | "pool" | "volume" | "drive" | "host-device" | "datastore" | "vm" | "disk" | "snapshot" | "file" | "account" | "bucket";
+        OfTenantRead: {
+            id: number;
+            name: string;
+            n: number;
+        };
         OpenSessionRead: {
             id: string;
             /** Format: date-time */
@@ -1619,6 +1977,11 @@ export interface components {
             n_fitting: number;
             candidates: components["schemas"]["CandidateRead"][];
         };
+        PointRead: {
+            /** Format: date */
+            on: string;
+            used_bytes: number;
+        };
         PoolDetailRead: {
             id: number;
             name: string;
@@ -1721,6 +2084,12 @@ export interface components {
          */
         ProtocolEnum: "redfish" | "libvirt" | "openmetrics" | "s3" | "file" | "push" | "table";
         /**
+         * @description * `likely` - likely
+         *     * `bad` - bad
+         * @enum {string}
+         */
+        QuantileEnum: "likely" | "bad";
+        /**
          * @description * `inside_lead_time` - inside_lead_time
          *     * `within_90_days` - within_90_days
          *     * `later` - later
@@ -1764,6 +2133,19 @@ export interface components {
             /** @description for If-Match */
             version: string;
         };
+        RelatedRead: {
+            kind: string;
+            side: components["schemas"]["SideEnum"];
+            n: number;
+            used: components["schemas"]["SumRead"];
+            named: components["schemas"]["NamedRead"][];
+        };
+        RemainderRead: {
+            what: components["schemas"]["WhatEnum"];
+            amount: number;
+            n: number | null;
+            size_bytes: number | null;
+        };
         RepairRead: {
             /** Format: date */
             first_on: string;
@@ -1780,6 +2162,22 @@ export interface components {
          * @enum {string}
          */
         RoleEnum: "planner" | "operator" | "auditor" | "tenant viewer" | "administrator";
+        RowRead: {
+            id: number;
+            kind: string;
+            name: string;
+            /** @description by column: an amount, a word, or a linked thing */
+            cells: {
+                [key: string]: unknown;
+            };
+        };
+        RowsRead: {
+            at: components["schemas"]["AtRead"];
+            n_all: number;
+            totals: components["schemas"]["TotalRead"][];
+            results: components["schemas"]["RowRead"][];
+            next: string | null;
+        };
         RunRead: {
             readonly id: number;
             feed_id: number | null;
@@ -1850,6 +2248,13 @@ export interface components {
          * @enum {string}
          */
         ScopesEnum: "read" | "write" | "push";
+        SelectedRead: {
+            n: number;
+            totals: components["schemas"]["TotalRead"][];
+        };
+        SelectedWriteRequest: {
+            ids: number[];
+        };
         SessionRead: {
             name: string | null;
             is_signed_in: boolean;
@@ -1882,11 +2287,43 @@ export interface components {
             on: string;
             amount: number;
         };
+        /**
+         * @description * `under` - under
+         *     * `over` - over
+         *     * `beside` - beside
+         * @enum {string}
+         */
+        SideEnum: "under" | "over" | "beside";
+        SiftFaultRead: {
+            begin: number;
+            end: number;
+            why: string;
+            would_be: string[];
+        };
+        SiftingRead: {
+            id: number;
+            name: string;
+            text: string;
+            is_shared: boolean;
+            is_own: boolean;
+            owner: string;
+        };
+        SiftingWriteRequest: {
+            name: string;
+            text: string;
+            /** @default false */
+            is_shared: boolean;
+        };
         SignInWriteRequest: {
             name: string;
             password: string;
             /** @description of the second factor */
             code?: string;
+        };
+        SliceRead: {
+            name: string;
+            n: number;
+            used_bytes: number | null;
         };
         SoundingsRead: {
             metric: components["schemas"]["MetricEnum"];
@@ -1952,11 +2389,46 @@ export interface components {
             on: string | null;
             is_result: boolean;
         };
+        StopsRead: {
+            n_vms: number;
+            by_tenant: components["schemas"]["OfTenantRead"][];
+        };
+        StrataRead: {
+            at: components["schemas"]["AtRead"];
+            layers: components["schemas"]["LayerRead"][];
+        };
+        SuggestionRead: {
+            text: string;
+            about: string;
+        };
+        SumRead: {
+            known_bytes: number;
+            n_known: number;
+            n_unread: number;
+        };
         ThingRead: {
             readonly id: number;
             kind: components["schemas"]["KindEnum"];
             name: string;
             uid: string;
+        };
+        TickRead: {
+            /** Format: date */
+            on: string;
+            id: number;
+            name: string;
+            state: string | null;
+        };
+        TideRead: {
+            /** Format: date */
+            now_on: string;
+            /** Format: date */
+            first_on: string;
+            /** Format: date */
+            last_on: string;
+            n_pools: number;
+            line: components["schemas"]["PointRead"][];
+            ticks: components["schemas"]["TickRead"][];
         };
         /** @description A whole and its parts on days ahead: parts and what is left out add up to the whole. */
         TogetherRead: {
@@ -2001,6 +2473,12 @@ export interface components {
             /** @default 90 */
             n_days: number;
         };
+        TotalRead: {
+            name: string;
+            /** @description or a count */
+            known_bytes: number;
+            n_unread: number;
+        };
         VolumeRead: {
             id: number;
             name: string;
@@ -2021,6 +2499,23 @@ export interface components {
              */
             share: number;
         };
+        /**
+         * @description * `unclaimed` - unclaimed
+         *     * `orphans` - orphans
+         *     * `unpooled` - unpooled
+         *     * `hot` - hot
+         *     * `warm` - warm
+         *     * `cold` - cold
+         * @enum {string}
+         */
+        WhatEnum: "unclaimed" | "orphans" | "unpooled" | "hot" | "warm" | "cold";
+        /**
+         * @description * `past` - past
+         *     * `now` - now
+         *     * `forecast` - forecast
+         * @enum {string}
+         */
+        WhenEnum: "past" | "now" | "forecast";
         /**
          * @description * `unread` - unread
          *     * `odd` - odd
@@ -2183,6 +2678,423 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    estate_area: {
+        parameters: {
+            query: {
+                /** @description the day looked at; without it, now */
+                at?: string;
+                /** @description words or links */
+                by: string;
+                /** @description of days to come: likely, or the bad case */
+                q?: "bad" | "likely";
+                /** @description a sift that narrows what is told */
+                scope?: string;
+                /** @description days over which growth is told */
+                window?: 1 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path: {
+                kind: "account" | "array" | "bucket" | "cluster" | "datastore" | "disk" | "drive" | "file" | "host" | "pool" | "port" | "project" | "site" | "snapshot" | "tenant" | "vm" | "volume";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AreaRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    estate_coast: {
+        parameters: {
+            query?: {
+                /** @description the day looked at; without it, now */
+                at?: string;
+                /** @description of days to come: likely, or the bad case */
+                q?: "bad" | "likely";
+                /** @description a sift that narrows what is told */
+                scope?: string;
+                /** @description days over which growth is told */
+                window?: 1 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CoastRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    estate_facets: {
+        parameters: {
+            query: {
+                /** @description the day looked at; without it, now */
+                at?: string;
+                /** @description words or links */
+                by: string;
+                /** @description of days to come: likely, or the bad case */
+                q?: "bad" | "likely";
+                /** @description a sift that narrows what is told */
+                scope?: string;
+                /** @description days over which growth is told */
+                window?: 1 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path: {
+                kind: "account" | "array" | "bucket" | "cluster" | "datastore" | "disk" | "drive" | "file" | "host" | "pool" | "port" | "project" | "site" | "snapshot" | "tenant" | "vm" | "volume";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FacetRead"][];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    estate_kinds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EstateKindRead"][];
+                };
+            };
+        };
+    };
+    estate_rows: {
+        parameters: {
+            query?: {
+                /** @description the day looked at; without it, now */
+                at?: string;
+                /** @description names, with commas between */
+                columns?: string;
+                cursor?: string;
+                /** @description names, - before one that falls */
+                order?: string;
+                page_size?: number;
+                /** @description of days to come: likely, or the bad case */
+                q?: "bad" | "likely";
+                /** @description a sift that narrows what is told */
+                scope?: string;
+                /** @description days over which growth is told */
+                window?: 1 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path: {
+                kind: "account" | "array" | "bucket" | "cluster" | "datastore" | "disk" | "drive" | "file" | "host" | "pool" | "port" | "project" | "site" | "snapshot" | "tenant" | "vm" | "volume";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RowsRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    estate_export: {
+        parameters: {
+            query?: {
+                as?: "csv" | "parquet" | "xlsx";
+                /** @description the day looked at; without it, now */
+                at?: string;
+                /** @description names, with commas between */
+                columns?: string;
+                /** @description names, - before one that falls */
+                order?: string;
+                /** @description of days to come: likely, or the bad case */
+                q?: "bad" | "likely";
+                /** @description a sift that narrows what is told */
+                scope?: string;
+                /** @description days over which growth is told */
+                window?: 1 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path: {
+                kind: "account" | "array" | "bucket" | "cluster" | "datastore" | "disk" | "drive" | "file" | "host" | "pool" | "port" | "project" | "site" | "snapshot" | "tenant" | "vm" | "volume";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    estate_selected: {
+        parameters: {
+            query?: {
+                /** @description the day looked at; without it, now */
+                at?: string;
+                /** @description names, with commas between */
+                columns?: string;
+                /** @description of days to come: likely, or the bad case */
+                q?: "bad" | "likely";
+                /** @description a sift that narrows what is told */
+                scope?: string;
+                /** @description days over which growth is told */
+                window?: 1 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path: {
+                kind: "account" | "array" | "bucket" | "cluster" | "datastore" | "disk" | "drive" | "file" | "host" | "pool" | "port" | "project" | "site" | "snapshot" | "tenant" | "vm" | "volume";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SelectedWriteRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SelectedRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    estate_strata: {
+        parameters: {
+            query?: {
+                /** @description the day looked at; without it, now */
+                at?: string;
+                height?: "exposure" | "grown" | "promised" | "used";
+                /** @description ids, with commas between */
+                path?: string;
+                /** @description of days to come: likely, or the bad case */
+                q?: "bad" | "likely";
+                /** @description a sift that narrows what is told */
+                scope?: string;
+                way?: "consumers" | "hosts" | "objects" | "storage";
+                /** @description days over which growth is told */
+                window?: 1 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StrataRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    estate_thing: {
+        parameters: {
+            query?: {
+                /** @description the day looked at; without it, now */
+                at?: string;
+                /** @description of days to come: likely, or the bad case */
+                q?: "bad" | "likely";
+                /** @description days over which growth is told */
+                window?: 1 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path: {
+                entity_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EstateThingRead"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    estate_tide: {
+        parameters: {
+            query?: {
+                /** @description a sift that narrows what is told */
+                scope?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TideRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    estate_words: {
+        parameters: {
+            query?: {
+                /** @description the day looked at; without it, now */
+                at?: string;
+                cursor?: number;
+                kind?: string;
+                /** @description of days to come: likely, or the bad case */
+                q?: "bad" | "likely";
+                text?: string;
+                /** @description days over which growth is told */
+                window?: 1 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompletionRead"];
+                };
+            };
+            400: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4128,6 +5040,92 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    siftings_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiftingRead"][];
+                };
+            };
+        };
+    };
+    siftings_keep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiftingWriteRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiftingRead"];
+                };
+            };
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiftingRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    siftings_drop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sifting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -13,7 +13,8 @@
   let { person, rights, onsignout }: Props = $props();
 
   const SECTIONS = [
-    { name: 'Today', path: '/', also: ['/pools', '/things'], needs: 'read' },
+    { name: 'Today', path: '/', also: [] as string[], needs: 'read' },
+    { name: 'Estate', path: '/estate', also: ['/estate', '/pools', '/things'], needs: 'read' },
     { name: 'Scenarios', path: '/try', also: ['/try'], needs: 'plan' },
     { name: 'Feeds', path: '/feeds', also: ['/feeds'], needs: 'read feeds' },
   ];

@@ -1,44 +1,100 @@
 import { goto } from '$app/navigation';
 import { page } from '$app/state';
-import { siftOf, termsOf, toggled, type Term } from './sift';
+import { isPlain, narrowed, siftOf, termsOf, widened, type Term } from './sift';
+
+export type Quantile = 'likely' | 'bad';
+const DAY = /^\d{4}-\d\d-\d\d$/;
+
+function dayOf(told: string | null): string | null {
+  return told && DAY.test(told) && !Number.isNaN(Date.parse(told)) ? told : null;
+}
 
 /** What all screens look at; it stands in the URL and only here is it written there. */
 class Bearing {
   readonly sift = $derived(page.url.searchParams.get('scope') ?? '');
-  readonly terms = $derived(termsOf(this.sift));
-  readonly chips = $derived(this.terms.filter((term) => term.key !== null));
-  readonly text = $derived(siftOf(this.terms.filter((term) => term.key === null)));
+  readonly chips = $derived(
+    isPlain(this.sift) ? termsOf(this.sift).filter((term) => term.key !== null) : [],
+  );
+  readonly text = $derived(
+    isPlain(this.sift) ? siftOf(termsOf(this.sift).filter((term) => term.key === null)) : this.sift,
+  );
+
+  /** The day looked at, null for now; and which quantile of days to come. */
+  readonly at = $derived(dayOf(page.url.searchParams.get('at')));
+  readonly quantile: Quantile = $derived(
+    page.url.searchParams.get('q') === 'bad' ? 'bad' : 'likely',
+  );
+  /** What every read of the estate is asked with. */
+  readonly asked = $derived({
+    ...(this.sift ? { scope: this.sift } : {}),
+    ...(this.at ? { at: this.at } : {}),
+    ...(this.at && this.quantile === 'bad' ? { q: this.quantile } : {}),
+  });
+
+  /** Look at another day; null is now. Dragging writes over itself, so that Back is one step. */
+  async lookAt(day: string | null, { isStep = true } = {}) {
+    await writeQuery({ at: day }, { isStep });
+  }
+
+  async setQuantile(quantile: Quantile) {
+    await writeQuery({ q: quantile === 'bad' ? 'bad' : null }, { isStep: true });
+  }
 
   /** Narrow to a value, or exclude it; again takes it back. Back takes it back too. */
   async narrow(key: string, text: string, isExcluding = false) {
-    await this.write(toggled(this.terms, { key, text, isExcluding }));
+    await this.write(narrowed(this.sift, { key, text, isExcluding }));
+  }
+
+  /** Narrow to several values at once: a pool of one array, where others are named alike. */
+  async narrowAll(terms: Term[]) {
+    await this.write(terms.reduce(narrowed, this.sift));
   }
 
   /** What is typed is written over itself: Back goes over it as one step. */
   async setText(text: string) {
-    const terms = [...this.chips, ...termsOf(text)];
-    await this.write(terms, { isStep: terms.length !== this.terms.length });
+    const before = siftOf(this.chips);
+    const isStep = !isPlain(text) || termsOf(text).some((term) => term.key !== null);
+    const whole = before && !isPlain(text) ? `${before} (${text})` : `${before} ${text}`.trim();
+    await this.write(whole, { isStep });
+  }
+
+  /** Put another sift in the place of this one. */
+  async replace(sift: string) {
+    await this.write(sift);
   }
 
   async drop(term: Term) {
-    await this.write(toggled(this.terms, term));
+    await this.write(narrowed(this.sift, term));
   }
 
   /** Take back the last step; false where nothing was narrowed. */
   async widen(): Promise<boolean> {
-    if (this.terms.length === 0) return false;
-    await this.write(this.terms.slice(0, -1));
+    if (!this.sift) return false;
+    await this.write(widened(this.sift));
     return true;
   }
 
   /** A link that keeps the bearing. */
   href(path: string): string {
-    if (!this.sift) return path;
-    return `${path}${path.includes('?') ? '&' : '?'}scope=${encodeURIComponent(this.sift)}`;
+    return this.hrefTo(path, this.sift);
   }
 
-  private async write(terms: Term[], { isStep = true } = {}) {
-    await writeQuery({ scope: siftOf(terms) || null }, { isStep });
+  /** A link that keeps the day and looks at what some terms leave. */
+  hrefOf(path: string, terms: Term[]): string {
+    return this.hrefTo(path, siftOf(terms));
+  }
+
+  private hrefTo(path: string, scope: string): string {
+    const kept = { scope, at: this.at ?? '', q: this.quantile === 'bad' ? 'bad' : '' };
+    const query = Object.entries(kept)
+      .filter(([, told]) => told)
+      .map(([name, told]) => `${name}=${encodeURIComponent(told)}`)
+      .join('&');
+    return query ? `${path}${path.includes('?') ? '&' : '?'}${query}` : path;
+  }
+
+  private async write(sift: string, { isStep = true } = {}) {
+    await writeQuery({ scope: sift || null }, { isStep });
   }
 }
 

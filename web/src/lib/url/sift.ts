@@ -5,21 +5,28 @@ export interface Term {
 }
 
 const WORD = /-?(?:[^\s"]|"[^"]*")+/g;
+const CHIP = /^([a-z][a-z_.]*):(.+)$/i;
+const QUOTED = /"[^"]*"/g;
+const JOINED = /[()]|(?:^|\s)(?:and|or|not)(?=\s|$)/i;
+
+/** Whether all terms simply hold together: then each can be taken away by itself. */
+export function isPlain(sift: string): boolean {
+  return !JOINED.test(sift.replace(QUOTED, 'x'));
+}
 
 /** Terms of a sift as it stands in the URL. */
 export function termsOf(sift: string): Term[] {
   return (sift.match(WORD) ?? []).map((word) => {
     const isExcluding = word.startsWith('-') && word.length > 1;
     const bare = (isExcluding ? word.slice(1) : word).replaceAll('"', '');
-    const colon = bare.indexOf(':');
-    return colon > 0 && colon < bare.length - 1
-      ? { key: bare.slice(0, colon), text: bare.slice(colon + 1), isExcluding }
-      : { key: null, text: bare, isExcluding };
+    const [, key, text] = CHIP.exec(bare) ?? [];
+    return key && text ? { key, text, isExcluding } : { key: null, text: bare, isExcluding };
   });
 }
 
 export function wordOf(term: Term): string {
-  const text = /\s/.test(term.text) ? `"${term.text}"` : term.text;
+  const needsQuotes = /[\s()]/.test(term.text) || /^(?:and|or|not)$/i.test(term.text);
+  const text = needsQuotes ? `"${term.text}"` : term.text;
   return `${term.isExcluding ? '-' : ''}${term.key ? `${term.key}:` : ''}${text}`;
 }
 
@@ -33,4 +40,15 @@ export function toggled(terms: Term[], term: Term): Term[] {
   const standing = terms.find(isSame);
   const rest = terms.filter((other) => !isSame(other));
   return standing && standing.isExcluding === term.isExcluding ? rest : [...rest, term];
+}
+
+/** A sift with a term put in or taken back; what is joined by words is kept whole. */
+export function narrowed(sift: string, term: Term): string {
+  if (isPlain(sift)) return siftOf(toggled(termsOf(sift), term));
+  return `(${sift}) ${wordOf(term)}`;
+}
+
+/** A sift without its last step; one that is joined by words is one step. */
+export function widened(sift: string): string {
+  return isPlain(sift) ? siftOf(termsOf(sift).slice(0, -1)) : '';
 }

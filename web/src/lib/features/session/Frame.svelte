@@ -7,6 +7,7 @@
   import KeySheet from '$lib/ui/KeySheet.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import Toasts from '$lib/ui/Toasts.svelte';
+  import TideBar from '$lib/ui/TideBar.svelte';
   import TopLine from '$lib/ui/TopLine.svelte';
   import ConfirmPassword from './ConfirmPassword.svelte';
   import FirstThings from './FirstThings.svelte';
@@ -72,6 +73,7 @@
     {/if}
     <OutageLine />
     <main id="main" tabindex="-1" class="min-h-0 flex-1">{@render children()}</main>
+    {#if shown.role !== 'tenant viewer'}<TideBar />{/if}
   </div>
   {#if hasEnded}<SignInAgain name={shown.name ?? ''} onother={leave} />{/if}
 {:else if session.data}

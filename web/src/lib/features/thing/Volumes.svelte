@@ -95,16 +95,21 @@
     name="volumes"
     label="Volumes"
     note="{formatCount(nAll)} of the pool"
-    {rows}
     {columns}
-    idOf={(volume) => volume.id}
-    {nAll}
-    {order}
-    isBusy={volumes.isPlaceholderData}
-    onorder={(wanted) => void setQuery('volumes', wanted === '-written' ? '' : wanted)}
-    onmore={volumes.hasNextPage && !volumes.isFetchingNextPage
-      ? () => void volumes.fetchNextPage()
-      : undefined}
+    of={{
+      rows,
+      idOf: (volume) => volume.id,
+      nAll,
+      isBusy: volumes.isPlaceholderData,
+      onmore:
+        volumes.hasNextPage && !volumes.isFetchingNextPage
+          ? () => void volumes.fetchNextPage()
+          : undefined,
+    }}
+    sorting={{
+      order,
+      onorder: (wanted) => void setQuery('volumes', wanted === '-written' ? '' : wanted),
+    }}
     empty="The pool holds no volume: all of it is free to be promised."
   />
 {:else}

@@ -6,44 +6,60 @@
     tableFeatures,
   } from '@tanstack/svelte-table';
   import { createVirtualizer } from '@tanstack/svelte-virtual';
-  import { tick, untrack } from 'svelte';
-  import { type Column, keepPutAway, orderOf, putAway, sortedBy } from './columns';
+  import { tick, untrack, type Snippet } from 'svelte';
+  import {
+    between,
+    keepPutAway,
+    keepWidths,
+    orderOf,
+    putAway,
+    sortedBy,
+    widthsOf,
+    type Column,
+    type TableChoice,
+    type TableOrder,
+    type TableRows,
+  } from './columns';
   import ColumnMenu from './ColumnMenu.svelte';
+  import HeadCell from './HeadCell.svelte';
 
   /** Rows without end: the server sorts and pages them, only those in sight are drawn. */
   interface Props {
     name: string; // under which its columns are kept
     label: string;
     note: string; // beside it
-    rows: Row[];
     columns: Column<Row>[];
-    idOf: (row: Row) => string | number;
-    nAll: number;
-    order: string;
-    onorder: (order: string) => void;
-    onmore?: (() => void) | undefined; // there are more rows than came
-    isBusy?: boolean; // rows of another order stand until theirs come
+    of: TableRows<Row>;
+    sorting: TableOrder;
+    choice?: TableChoice;
     empty: string;
+    isTall?: boolean; // as high as there is room, and not as a part of a page
+    tools?: Snippet; // beside the choice of columns
+    foot?: Snippet<[Column<Row>]>; // a cell of what all rows add up to
   }
   let {
     name,
     label,
     note,
-    rows,
     columns,
-    idOf,
-    nAll,
-    order,
-    onorder,
-    onmore,
-    isBusy = false,
+    of,
+    sorting,
+    choice,
     empty,
+    isTall = false,
+    tools,
+    foot,
   }: Props = $props();
   const ROW_PX = 26;
   const AHEAD = 30; // rows before the end at which more are asked for
+  const LEAST_PX = 40;
 
+  const atFirst = () =>
+    Object.fromEntries(columns.filter((one) => one.isPutAway).map((one) => [one.key, false]));
   // svelte-ignore state_referenced_locally
-  let visibility = $state(putAway(name));
+  let visibility = $state(putAway(name) ?? atFirst());
+  // svelte-ignore state_referenced_locally
+  let widths = $state(widthsOf(name));
   const told = $derived(
     columns.map(({ key, name: header, isSortable, isText, isAlways }) => ({
       id: key,
@@ -60,21 +76,25 @@
       return told;
     },
     get data() {
-      return rows as object[];
+      return of.rows as object[];
     },
-    getRowId: (row: object) => String(idOf(row as Row)),
+    getRowId: (row: object) => String(of.idOf(row as Row)),
     manualSorting: true,
     enableSortingRemoval: false,
+    get enableMultiSort() {
+      return sorting.isMany ?? false;
+    },
     state: {
       get sorting() {
-        return sortedBy(order);
+        return sortedBy(sorting.order);
       },
       get columnVisibility() {
         return visibility;
       },
     },
     onSortingChange: (change) => {
-      onorder(orderOf(typeof change === 'function' ? change(sortedBy(order)) : change));
+      const before = sortedBy(sorting.order);
+      sorting.onorder(orderOf(typeof change === 'function' ? change(before) : change));
     },
     onColumnVisibilityChange: (change) => {
       visibility = typeof change === 'function' ? change(visibility) : change;
@@ -86,7 +106,16 @@
   const shown = $derived(
     headers.map((header) => byKey.get(header.column.id)).filter((one) => one !== undefined),
   );
-  const tracks = $derived(shown.map((column) => column.width).join(' '));
+  const tracks = $derived(
+    (choice ? '18px ' : '') +
+      shown
+        .map((column) => {
+          const px = widths[column.key];
+          return px === undefined ? column.width : `${px}px`;
+        })
+        .join(' '),
+  );
+  const nSorted = $derived(sortedBy(sorting.order).length);
 
   let box: HTMLDivElement | undefined = $state();
   const virtualizer = createVirtualizer<HTMLDivElement, HTMLDivElement>({
@@ -96,42 +125,84 @@
     overscan: 12,
   });
   $effect(() => {
-    const options = { count: rows.length, getScrollElement: () => box ?? null };
+    const options = { count: of.rows.length, getScrollElement: () => box ?? null };
     untrack(() => $virtualizer).setOptions(options);
   });
   const items = $derived($virtualizer.getVirtualItems());
   $effect(() => {
     const last = items.at(-1);
-    if (last && onmore && last.index >= rows.length - AHEAD) onmore();
+    if (last && of.onmore && last.index >= of.rows.length - AHEAD) of.onmore();
   });
+
+  let anchor: number | null = null; // from which shift chooses
+  const idAt = (index: number) => {
+    const row = of.rows[index];
+    return row === undefined ? null : Number(of.idOf(row));
+  };
+
+  function choose(index: number, isRange: boolean) {
+    const id = idAt(index);
+    if (!choice || id === null) return;
+    // eslint-disable-next-line svelte/prefer-svelte-reactivity -- made anew and handed on
+    const chosen = new Set(choice.chosen);
+    if (isRange && anchor !== null) {
+      const ids = of.rows.map((row) => Number(of.idOf(row)));
+      for (const one of between(ids, anchor, id)) chosen.add(one);
+    } else if (!chosen.delete(id)) chosen.add(id);
+    anchor = id;
+    choice.onchoose(chosen);
+  }
 
   /** Arrows go from row to row, also to those that are not drawn yet. */
   async function onkeydown(event: KeyboardEvent) {
     const at = Number(
       document.activeElement?.closest<HTMLElement>('[data-row]')?.dataset.row ?? -1,
     );
+    if (choice && at >= 0 && (event.key === 'x' || event.key === 'X') && !event.ctrlKey) {
+      event.preventDefault();
+      choose(at, event.shiftKey);
+      return;
+    }
+    if (choice && at >= 0 && event.key === ' ') {
+      event.preventDefault();
+      const id = idAt(at);
+      if (id !== null) choice.onpreview(id);
+      return;
+    }
     const moves: Record<string, number> = {
       ArrowDown: at + 1,
       ArrowUp: at - 1,
       Home: 0,
-      End: rows.length - 1,
+      End: of.rows.length - 1,
     };
     const wanted = moves[event.key];
-    if (wanted === undefined || rows.length === 0) return;
+    if (wanted === undefined || of.rows.length === 0) return;
     event.preventDefault();
-    const next = Math.min(Math.max(wanted, 0), rows.length - 1);
+    const next = Math.min(Math.max(wanted, 0), of.rows.length - 1);
+    if (event.shiftKey && choice) {
+      if (anchor === null) choose(at, false);
+      choose(next, true);
+    }
     $virtualizer.scrollToIndex(next, { align: 'auto' });
     await tick();
     requestAnimationFrame(() => {
       box?.querySelector<HTMLElement>(`[data-row="${next}"] a`)?.focus({ preventScroll: true });
     });
   }
-  const SORTED = { asc: 'ascending', desc: 'descending' } as const;
+
+  function widen(key: string, px: number, isLast: boolean) {
+    const at = shown.findIndex((one) => one.key === key) + (choice ? 1 : 0);
+    const head = box?.querySelectorAll<HTMLElement>('[role="columnheader"]')[at];
+    const now = widths[key] ?? head?.getBoundingClientRect().width ?? LEAST_PX;
+    widths = { ...widths, [key]: Math.max(LEAST_PX, Math.round(now + px)) };
+    if (isLast) keepWidths(name, widths);
+  }
 </script>
 
-<div class="mt-4 flex items-baseline gap-3">
+<div class="flex items-baseline gap-3 {isTall ? '' : 'mt-4'}">
   <h2 class="water">{label}</h2>
   <p class="mr-auto text-ink-soft">{note}</p>
+  {@render tools?.()}
   <ColumnMenu
     of={label}
     columns={table
@@ -145,7 +216,7 @@
     onpick={(key) => table.getColumn(key)?.toggleVisibility()}
   />
 </div>
-{#if rows.length === 0}
+{#if of.rows.length === 0}
   <p class="py-2 text-ink-soft">{empty}</p>
 {:else}
   <!-- svelte-ignore a11y_no_noninteractive_tabindex (what scrolls must be reached by keys) -->
@@ -155,54 +226,87 @@
     role="region"
     aria-label={label}
     tabindex="0"
-    class="lanes-box"
+    class={isTall ? 'lanes-tall' : 'lanes-box'}
     style:--columns={tracks}
+    data-place="table {name}"
     {onkeydown}
   >
-    <div role="table" aria-label={label} aria-rowcount={nAll + 1} aria-busy={isBusy}>
+    <div role="table" aria-label={label} aria-rowcount={of.nAll + 1} aria-busy={of.isBusy ?? false}>
       <div role="rowgroup" class="sticky top-0 z-10 bg-paper">
         <div role="row" aria-rowindex={1} class="lane border-b border-rule">
+          {#if choice}<div role="columnheader"><span class="sr-only">chosen</span></div>{/if}
           {#each headers as header (header.id)}
             {@const column = byKey.get(header.column.id)}
-            {@const sorted = header.column.getIsSorted()}
-            <div
-              role="columnheader"
-              aria-sort={sorted ? SORTED[sorted] : undefined}
-              class="text-xs text-ink-soft {column?.isText ? 'text-left' : 'text-right'}"
-            >
-              {#if header.column.getCanSort()}
-                <button
-                  class="min-h-6 hover:text-ink {sorted ? 'font-semibold text-ink' : ''}"
-                  onclick={header.column.getToggleSortingHandler()}
-                  >{column?.name}<span aria-hidden="true"
-                    >{sorted ? (sorted === 'asc' ? ' ↑' : ' ↓') : ''}</span
-                  ></button
-                >
-              {:else}{column?.name}{/if}
-            </div>
+            <HeadCell
+              name={column?.name ?? ''}
+              isText={column?.isText ?? false}
+              sorted={header.column.getIsSorted()}
+              place={nSorted > 1 && header.column.getIsSorted()
+                ? header.column.getSortIndex() + 1
+                : null}
+              onsort={header.column.getCanSort()
+                ? header.column.getToggleSortingHandler()
+                : undefined}
+              onwiden={(px, isLast) => widen(header.column.id, px, isLast)}
+            />
           {/each}
         </div>
       </div>
       <div role="rowgroup" class="lanes" style:--height="{$virtualizer.getTotalSize()}px">
         {#each items as item (item.key)}
-          {@const row = rows[item.index]}
+          {@const row = of.rows[item.index]}
           {#if row !== undefined}
+            {@const isChosen = choice?.chosen.has(Number(of.idOf(row))) ?? false}
+            <!-- svelte-ignore a11y_click_events_have_key_events (x and Space do the same) -->
+            <!-- svelte-ignore a11y_interactive_supports_focus (its link has the focus) -->
             <div
               role="row"
               aria-rowindex={item.index + 2}
+              aria-selected={choice ? isChosen : undefined}
               data-row={item.index}
-              class="lane lane-at figures border-b border-rule"
+              class="lane lane-at figures border-b border-rule {isChosen ? 'bg-depth-1' : ''}"
               style:--top="{item.start}px"
+              onclick={choice
+                ? (event) => {
+                    if ((event.target as Element).closest('a, button, input')) return;
+                    if (event.shiftKey) choose(item.index, true);
+                    else choice.onpreview(Number(of.idOf(row)));
+                  }
+                : undefined}
             >
+              {#if choice}
+                <div role="cell">
+                  <input
+                    type="checkbox"
+                    tabindex="-1"
+                    class="block h-3.5 w-3.5"
+                    aria-label="choose row {item.index + 1}"
+                    checked={isChosen}
+                    onclick={(event) => choose(item.index, event.shiftKey)}
+                  />
+                </div>
+              {/if}
               {#each shown as column (column.key)}
                 <div role="cell" class="lead {column.isText ? 'text-left' : 'text-right'}">
-                  {@render column.cell(row)}
+                  {@render column.cell(row, column.key)}
                 </div>
               {/each}
             </div>
           {/if}
         {/each}
       </div>
+      {#if foot}
+        <div role="rowgroup" class="sticky bottom-0 z-10 bg-paper">
+          <div role="row" class="lane figures border-t border-ink py-1 font-semibold">
+            {#if choice}<div role="cell"></div>{/if}
+            {#each shown as column (column.key)}
+              <div role="cell" class="lead {column.isText ? 'text-left' : 'text-right'}">
+                {@render foot(column)}
+              </div>
+            {/each}
+          </div>
+        </div>
+      {/if}
     </div>
   </div>
 {/if}

@@ -25,7 +25,7 @@ from keelmark.readings.columnar import Told, Types, columns_of
 
 log = structlog.get_logger()
 KEPT_REVISIONS = 3  # a process may still read the one before while it loads the newest
-BUILD_LOCK = 4_127_001  # one build at once, whoever asks
+TAKE_TURN = "SELECT pg_advisory_xact_lock(hashtext('keelmark.bearings'))"  # one build at once
 _LISTS = ("fan", "by_weekday", "by_month_slot")
 _DATES = tuple(
     f"{mark}_{which}_on" for mark in ("caution", "limit") for which in ("early", "likely", "late")
@@ -42,9 +42,7 @@ def build_revision(*, now: datetime) -> Revision | None:
     Tables that did not change keep their packs.
     """
     with connection.cursor() as cursor:
-        cursor.execute("SELECT pg_try_advisory_xact_lock(%s)", [BUILD_LOCK])
-        if not cursor.fetchone()[0]:
-            return None
+        cursor.execute(TAKE_TURN)
     tables = {kind: _table_of(kind) for kind in SOURCES}
     tables |= {f"{PAIR}.{name}": _pairs(name) for name in PAIR_SOURCES}
     tables |= {f"{kind}.{OUTLOOK}": _outlooks(kind) for kind in SOURCES}

@@ -1,0 +1,134 @@
+<script lang="ts">
+  import { createQuery } from '@tanstack/svelte-query';
+  import { page } from '$app/state';
+  import { api, bodyOf } from '$lib/api/client';
+  import { keys } from '$lib/api/queries';
+  import { counted, exactBytes, formatPercent, preferences } from '$lib/format';
+  import Choice from '$lib/ui/Choice.svelte';
+  import Pending from '$lib/ui/Pending.svelte';
+  import ProblemNote from '$lib/ui/ProblemNote.svelte';
+  import { bearing, setQuery } from '$lib/url/bearing.svelte';
+  import { squares, tintOf, TINTS, type Block } from './area';
+  import { oneOf, windowOf } from './choices';
+
+  /** Bytes as areas, in groups of groups; what stands out is what is wrong. */
+  const KINDS = [
+    { key: 'pool', name: 'pools', by: ['site', 'array', 'class', 'state'] },
+    { key: 'volume', name: 'volumes', by: ['pool', 'site', 'thickness', 'mapped'] },
+    { key: 'datastore', name: 'datastores', by: ['cluster', 'site', 'access', 'policy'] },
+    { key: 'vm', name: 'VMs', by: ['project', 'tenant', 'cluster', 'host', 'power', 'policy'] },
+    { key: 'disk', name: 'disks', by: ['datastore', 'tenant', 'tier', 'policy'] },
+  ] as const;
+  const asked = $derived(page.url.searchParams);
+  const kind = $derived(oneOf([...KINDS], asked.get('kind'), 'pool'));
+  const groupings = $derived(KINDS.find((one) => one.key === kind)?.by ?? ['site']);
+  const options = $derived(groupings.map((key) => ({ key: key as string, name: key as string })));
+  const outer = $derived(oneOf(options, asked.get('by'), groupings[0]));
+  const inner = $derived(oneOf(options, asked.get('then'), groupings[1] ?? groupings[0]));
+  const tint = $derived(oneOf(TINTS, asked.get('tint'), 'fill'));
+  const area = createQuery(() => {
+    const query = {
+      ...bearing.asked,
+      window: windowOf(asked.get('window')),
+      by: `${outer},${inner}`,
+    };
+    return {
+      queryKey: [...keys.at, 'area', kind, query],
+      queryFn: () =>
+        bodyOf(api.GET('/api/v1/estate/area/{kind}', { params: { path: { kind }, query } })),
+    };
+  });
+  let wide = $state(0);
+  let tall = $state(0);
+  const blocks: Block[] = $derived(
+    wide > 0 && tall > 0 ? squares(area.data?.groups ?? [], wide, tall) : [],
+  );
+  const kindWord = $derived(KINDS.find((one) => one.key === kind)?.key ?? 'pool');
+
+  function pick(key: string, name: string | null, isExcluding: boolean) {
+    void bearing.narrow(key, name ?? 'none', isExcluding);
+  }
+</script>
+
+<div class="flex flex-wrap items-baseline gap-x-6 gap-y-1 pb-2">
+  <Choice
+    label="Of what"
+    options={KINDS.map(({ key, name }) => ({ key, name }))}
+    value={kind}
+    onpick={(key) => void setQuery('kind', key)}
+  />
+  <span class="flex items-baseline gap-2 text-ink-soft"
+    >by <Choice
+      label="By"
+      {options}
+      value={outer}
+      onpick={(key) => void setQuery('by', key)}
+    /></span
+  >
+  <span class="flex items-baseline gap-2 text-ink-soft"
+    >then <Choice
+      label="Then by"
+      {options}
+      value={inner}
+      onpick={(key) => void setQuery('then', key)}
+    /></span
+  >
+  <span class="ml-auto flex items-baseline gap-2 text-ink-soft"
+    >tint is <Choice
+      label="Tint is"
+      options={TINTS}
+      value={tint}
+      onpick={(key) => void setQuery('tint', key)}
+    /></span
+  >
+</div>
+{#if area.error}
+  <ProblemNote of="Area" error={area.error} onretry={() => area.refetch()} />
+{:else if area.data}
+  <div
+    bind:clientWidth={wide}
+    bind:clientHeight={tall}
+    class="relative mb-3 min-h-60 flex-1"
+    role="group"
+    aria-label="{kindWord} by {outer} and {inner}, areas are used bytes"
+  >
+    {#each blocks as block (block.key)}
+      {#if block.isOuter}
+        <button
+          class="area-head lead"
+          style:--left="{block.x}px"
+          style:--top="{block.y}px"
+          style:--width="{block.width}px"
+          onclick={(event) => pick(outer, block.name, event.altKey)}
+          >{block.name ?? `no ${outer}`} · {preferences.bytes(block.group.used_bytes)}</button
+        >
+      {:else}
+        <button
+          class="area-block {tintOf(tint, block.group)}"
+          style:--left="{block.x}px"
+          style:--top="{block.y}px"
+          style:--width="{block.width}px"
+          style:--height="{block.height}px"
+          title="{block.name ?? `no ${inner}`}: {exactBytes(block.group.used_bytes)}"
+          aria-label="{block.name ?? `no ${inner}`}, {preferences.bytes(
+            block.group.used_bytes,
+          )}, {counted(kindWord, block.group.n)}{block.group.state ? `, ${block.group.state}` : ''}"
+          onclick={(event) => pick(inner, block.name, event.altKey)}
+        >
+          {#if block.width > 60 && block.height > 30}
+            <span class="lead block">{block.name ?? `no ${inner}`}</span>
+            <span class="figures lead block text-xs"
+              >{preferences.bytes(block.group.used_bytes)}{block.group.fill_percent === null
+                ? ''
+                : ` · ${formatPercent(Math.round(block.group.fill_percent))}`}</span
+            >
+          {/if}
+        </button>
+      {/if}
+    {:else}
+      <p class="text-ink-soft">Nothing lies within this scope on this day.</p>
+    {/each}
+  </div>
+{:else}
+  <Pending of="the areas" />
+{/if}

@@ -1,0 +1,59 @@
+<script lang="ts">
+  /** The head of a column: sorts by a click, with shift beside what sorts already; drawn wider. */
+  interface Props {
+    name: string;
+    isText: boolean;
+    sorted: 'asc' | 'desc' | false;
+    place: number | null; // among several by which rows are sorted
+    onsort: ((event: MouseEvent) => void) | undefined;
+    onwiden: (px: number, isLast: boolean) => void;
+  }
+  let { name, isText, sorted, place, onsort, onwiden }: Props = $props();
+  const SORTED = { asc: 'ascending', desc: 'descending' } as const;
+  const KEY_PX = 12;
+  let from: number | null = null;
+
+  function onpointerdown(event: PointerEvent & { currentTarget: HTMLElement }) {
+    from = event.clientX;
+    event.currentTarget.setPointerCapture(event.pointerId);
+  }
+  function onpointermove(event: PointerEvent) {
+    if (from === null) return;
+    onwiden(event.clientX - from, false);
+    from = event.clientX;
+  }
+  function onpointerup() {
+    if (from !== null) onwiden(0, true);
+    from = null;
+  }
+  function onkeydown(event: KeyboardEvent) {
+    if (event.key !== 'ArrowLeft' && event.key !== 'ArrowRight') return;
+    event.preventDefault();
+    event.stopPropagation();
+    onwiden(event.key === 'ArrowRight' ? KEY_PX : -KEY_PX, true);
+  }
+</script>
+
+<div
+  role="columnheader"
+  aria-sort={sorted ? SORTED[sorted] : undefined}
+  class="head-cell text-xs text-ink-soft {isText ? 'text-left' : 'text-right'}"
+>
+  {#if onsort}
+    <button
+      class="lead max-w-full min-h-6 hover:text-ink {sorted ? 'font-semibold text-ink' : ''}"
+      onclick={onsort}
+      >{name}<span aria-hidden="true"
+        >{sorted ? (sorted === 'asc' ? ' ↑' : ' ↓') : ''}{place === null ? '' : place}</span
+      ></button
+    >
+  {:else}{name}{/if}
+  <button
+    class="head-edge"
+    aria-label="width of {name}"
+    {onpointerdown}
+    {onpointermove}
+    {onpointerup}
+    {onkeydown}
+  ></button>
+</div>
