@@ -16,6 +16,8 @@ SUSTAINABLE_IOPS = {"heron": 100_000, "avocet": 75_000, "plover": 50_000, "dunli
 TIERS = ("Spring", "Neap", "Slack")
 POLICIES = ("Twice-kept", "One-shore", "Long-keep", "Scratch")
 NIGHT_HOURS = 2
+COPIED_FROM, COPIED_TO = "Skerry", "Marram"
+WITHOUT_COPY = 2  # of three
 
 
 def write_records(estate: Estate, *, path: Path, now: datetime) -> int:
@@ -48,6 +50,7 @@ def records(estate: Estate, *, now: datetime) -> Iterator[Document]:
             "read_at": read_at, "site": site, "state": "up",
         }  # fmt: skip
     yield from _idle_volumes(estate, now=now)
+    yield from _copies(estate, now=now)
     for cluster in estate.clusters:
         yield from _cluster(cluster, estate=estate, now=now)
 
@@ -90,6 +93,37 @@ def _idle_volumes(estate: Estate, *, now: datetime) -> Iterator[Document]:
                     workload=volume.name.rsplit("-", 1)[0],
                     last_io_at=last.isoformat(),
                 )
+
+
+def _copies(estate: Estate, *, now: datetime) -> Iterator[Document]:
+    """Two of three volumes under datastores of one site have a copy at another, minutes old."""
+    stores = [
+        store
+        for cluster in estate.clusters
+        for store in cluster.datastores
+        if store.array.story.site == COPIED_FROM and not store.array.story.is_busy
+    ]
+    taken = {store.volume.naa for cluster in estate.clusters for store in cluster.datastores}
+    free = [
+        volume
+        for array in estate.arrays
+        if array.story.site == COPIED_TO and not array.story.is_busy
+        for pool in array.pools
+        for volume in pool.volumes
+        if volume.naa not in taken
+    ]
+    for at, (store, copy) in enumerate(zip(stores, free, strict=False)):
+        if at % 3 == WITHOUT_COPY:
+            continue
+        uid = f"naa.{store.volume.naa}"
+        yield _about(uid, now.isoformat(), replicated_to=[f"naa.{copy.naa}"])
+        begun = now - timedelta(minutes=20 + at % 200)
+        yield {
+            "doc": "protection", "uid": f"id.copy/{store.volume.naa}/{begun:%Y%m%d}",
+            "of_uid": uid, "job": "over the water", "method": "replication",
+            "started_at": begun.isoformat(),
+            "ended_at": (begun + timedelta(minutes=6)).isoformat(), "result": "done",
+        }  # fmt: skip
 
 
 def _cluster(cluster: Cluster, *, estate: Estate, now: datetime) -> Iterator[Document]:

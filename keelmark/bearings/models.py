@@ -40,6 +40,7 @@ class PackedDay(models.Model):
 
     day = models.DateField(primary_key=True)
     made_at = models.DateTimeField()
+    past_told_at = models.DateTimeField(null=True)  # when any past was told last, as seen then
     content = models.BinaryField()
 
     class Meta:

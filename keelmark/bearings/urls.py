@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from keelmark.bearings.api.bar import CompletionView, SiftingsView, SiftingView, TideView
+from keelmark.bearings.api.bar import CompletionView, JumpView, SiftingsView, SiftingView, TideView
 from keelmark.bearings.api.estate import (
     AreaView,
     CoastView,
@@ -13,7 +13,7 @@ from keelmark.bearings.api.estate import (
     SelectedView,
     StrataView,
 )
-from keelmark.bearings.api.things import EstateThingView
+from keelmark.bearings.api.things import EstateDetailsView, EstateThingView
 
 urlpatterns = [
     path("estate/kinds", KindsOfEstateView.as_view(), name="estate-kinds"),
@@ -25,7 +25,13 @@ urlpatterns = [
     path("estate/coast", CoastView.as_view(), name="estate-coast"),
     path("estate/strata", StrataView.as_view(), name="estate-strata"),
     path("estate/things/<int:entity_id>", EstateThingView.as_view(), name="estate-thing"),
+    path(
+        "estate/things/<int:entity_id>/details",
+        EstateDetailsView.as_view(),
+        name="estate-details",
+    ),
     path("estate/tide", TideView.as_view(), name="estate-tide"),
+    path("estate/jump", JumpView.as_view(), name="estate-jump"),
     path("estate/words", CompletionView.as_view(), name="estate-words"),
     path("siftings", SiftingsView.as_view(), name="siftings"),
     path("siftings/<int:sifting_id>", SiftingView.as_view(), name="sifting"),

@@ -341,6 +341,7 @@ def _collections() -> bool:
 
 def _first_forecasts() -> None:
     """Make what the first page shows before it is shown."""
+    from keelmark.bearings.packs.building import build_revision
     from keelmark.forecasts.berths.reference import tell_median
     from keelmark.forecasts.making.pools import refresh
     from keelmark.readings.reckoning import reckon_promised
@@ -350,6 +351,7 @@ def _first_forecasts() -> None:
         tell_median(now=datetime.now(UTC), is_due=True)
         refresh(now=datetime.now(UTC))
         _forecast_all()
+        build_revision(now=datetime.now(UTC))
 
 
 def _forecast_all() -> None:

@@ -56,7 +56,7 @@ class PastTold(models.Model):
         "estate.Entity", on_delete=models.DO_NOTHING, primary_key=True, db_constraint=False,
         related_name="+",
     )  # fmt: skip
-    told_at = models.DateTimeField()
+    told_at = models.DateTimeField(db_index=True)  # whether any day was told since
 
     def __str__(self) -> str:
         return f"past of {self.entity_id} told at {self.told_at}"

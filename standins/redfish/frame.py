@@ -142,6 +142,12 @@ def controller(ground: Ground, side: str, *, path: str) -> Resource:
     )
 
 
+def logged_in(ground: Ground, number: str) -> int:
+    """How many initiators a port serves: none without a link, and none yet on a second array."""
+    is_spare = number == "2" and not ground.array.name.endswith("-1")
+    return 0 if number == "3" or is_spare else 12 + 2 * int(number)
+
+
 def port(ground: Ground, number: str, *, path: str) -> Resource:
     """Return a front-end port."""
     return typed(
@@ -152,6 +158,7 @@ def port(ground: Ground, number: str, *, path: str) -> Resource:
         MaxSpeedGbps=32,
         LinkStatus="LinkUp" if number != "3" else "NoLink",
         PortProtocol="FC",
+        FibreChannel={"NumberDiscoveredRemotePorts": logged_in(ground, number)},
         Metrics=link(f"{path}/Metrics"),
         Status=OK,
     )

@@ -62,7 +62,7 @@ class Api:
     def __init__(self, client: Client) -> None:
         self.client = client
 
-    def get(self, path: str, **query: Any) -> Any:
+    def get(self, path: str, /, **query: Any) -> Any:
         return self.client.get(f"/api/v1{path}", query)
 
     def send(self, method: str, path: str, *, seen: str | None = "*", **body: Any) -> Any:

@@ -19,6 +19,7 @@ from keelmark.access.errors import wrong_field
 from keelmark.access.rights import Right
 from keelmark.bearings.api.asked import AHEAD_DAYS, BEARING, kind_named, view_of
 from keelmark.bearings.models import Sifting
+from keelmark.bearings.selectors.jumps import jumps_for
 from keelmark.bearings.selectors.lists import names_in_full
 from keelmark.bearings.selectors.tides import tide_of
 from keelmark.bearings.selectors.views import Bearing, View, view_for
@@ -28,6 +29,7 @@ from keelmark.core.estate.figures import figure
 from keelmark.core.sift import MAX_CHARS, parse
 from keelmark.core.sift.completing import complete
 from keelmark.estate.errors import SiftError
+from keelmark.estate.models import MAX_NAME
 
 MOST_SIFTINGS = 200
 
@@ -157,6 +159,27 @@ def _words(view: View, *, kind: str, name: str) -> list[tuple[str, int]]:
     codes = column.codes[is_in]
     counts = np.bincount(codes[codes != NOWHERE], minlength=len(column.words))
     return [(word, int(n)) for word, n in zip(column.words, counts, strict=True) if n]
+
+
+class JumpRead(serializers.Serializer[Record]):
+    id = serializers.IntegerField()
+    kind = serializers.CharField()
+    name = serializers.CharField()
+    site_name = serializers.CharField(allow_null=True)
+    home_name = serializers.CharField(allow_null=True, help_text="the array of a pool")
+
+
+class JumpView(APIView):
+    """Things of any kind by a part of their name."""
+
+    @extend_schema(
+        operation_id="estate_jump",
+        parameters=[OpenApiParameter("text", OpenApiTypes.STR)],
+        responses={200: JumpRead(many=True)},
+    )
+    def get(self, request: Request) -> Response:
+        text = request.query_params.get("text", "").replace("\x00", "")[:MAX_NAME]
+        return Response(JumpRead(jumps_for(actor_of(request), text=text), many=True).data)
 
 
 class SiftingRead(serializers.Serializer[Record]):

@@ -9,10 +9,12 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from keelmark.access.api.base import Problem, Record
+from keelmark.access.api.base import Problem, Record, actor_of
+from keelmark.access.clock import now
 from keelmark.bearings.api.asked import BEARING, AtRead, at_told, view_of
 from keelmark.bearings.api.estate import SumRead
 from keelmark.bearings.selectors.cuts import node_of
+from keelmark.bearings.selectors.details.sections import history_of, sections_of
 from keelmark.bearings.selectors.things import (
     figures_of,
     growth_of,
@@ -20,6 +22,7 @@ from keelmark.bearings.selectors.things import (
     related_to,
     stops_with,
 )
+from keelmark.estate.selectors import entities_for
 
 
 class GrownRead(serializers.Serializer[Record]):
@@ -32,6 +35,7 @@ class NamedRead(serializers.Serializer[Record]):
     kind = serializers.CharField()
     name = serializers.CharField()
     used_bytes = serializers.IntegerField(allow_null=True)
+    grown_bytes = serializers.IntegerField(allow_null=True)
     state = serializers.CharField(allow_null=True)
 
 
@@ -39,7 +43,8 @@ class RelatedRead(serializers.Serializer[Record]):
     kind = serializers.CharField()
     side = serializers.ChoiceField(choices=["under", "over", "beside"])
     n = serializers.IntegerField()
-    used = SumRead()
+    used = SumRead(help_text="there alone, of whoever eats it")
+    grown = SumRead(help_text="in the window")
     named = NamedRead(many=True)
 
 
@@ -52,6 +57,10 @@ class OfTenantRead(serializers.Serializer[Record]):
 class StopsRead(serializers.Serializer[Record]):
     n_vms = serializers.IntegerField()
     by_tenant = OfTenantRead(many=True)
+    n_copied = serializers.IntegerField(help_text="that have a copy of all their disks elsewhere")
+    oldest_copy_on = serializers.DateField(allow_null=True)
+    n_without = serializers.IntegerField()
+    without = NamedRead(many=True)
 
 
 class EstateThingRead(serializers.Serializer[Record]):
@@ -99,3 +108,55 @@ class EstateThingView(APIView):
                 }
             ).data
         )
+
+
+class SectionColumnRead(serializers.Serializer[Record]):
+    name = serializers.CharField()
+    measure = serializers.ChoiceField(choices=["text", "bytes", "count", "flag", "moment"])
+
+
+class SectionRowRead(serializers.Serializer[Record]):
+    cells = serializers.ListField(help_text="along the columns")
+    thing_id = serializers.IntegerField(allow_null=True)
+    thing_kind = serializers.CharField(allow_null=True)
+    depth = serializers.IntegerField(help_text="how deep it hangs in a tree")
+
+
+class SectionRead(serializers.Serializer[Record]):
+    key = serializers.CharField()
+    title = serializers.CharField()
+    note = serializers.CharField(allow_blank=True)
+    columns = SectionColumnRead(many=True)
+    rows = SectionRowRead(many=True)
+    n_all = serializers.IntegerField()
+
+
+class HistoryPointRead(serializers.Serializer[Record]):
+    on = serializers.DateField()
+    used_bytes = serializers.IntegerField()
+
+
+class DetailsRead(serializers.Serializer[Record]):
+    sections = SectionRead(many=True)
+    history = HistoryPointRead(many=True, help_text="of what is read through its disks alone")
+
+
+class EstateDetailsView(APIView):
+    """What is told of one thing by its kind, as it stands now."""
+
+    @extend_schema(
+        operation_id="estate_details",
+        parameters=[OpenApiParameter("entity_id", OpenApiTypes.INT, OpenApiParameter.PATH)],
+        responses={200: DetailsRead, 404: Problem},
+    )
+    def get(self, request: Request, entity_id: int) -> Response:
+        actor = actor_of(request)
+        entity = entities_for(actor).filter(pk=entity_id).first()
+        if entity is None:
+            raise exceptions.NotFound("Nothing is known under this id.")
+        history = history_of(entity, now=now())
+        told = {
+            "sections": [asdict(one) for one in sections_of(actor, entity=entity)],
+            "history": [{"on": on, "used_bytes": used} for on, used in history],
+        }
+        return Response(DetailsRead(told).data)

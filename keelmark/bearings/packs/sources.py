@@ -3,7 +3,7 @@
 from dataclasses import dataclass, field
 from typing import Any
 
-from django.db.models import DateField, F, Model, Q, QuerySet
+from django.db.models import DateField, Expression, F, Model, OuterRef, Q, QuerySet, Subquery
 from django.db.models.functions import Cast
 
 from keelmark.core.estate.kinds import KINDS, Measure
@@ -20,8 +20,15 @@ class Source:
     model: type[Model]
     paths: dict[str, str] = field(default_factory=dict)
     links: dict[str, str] = field(default_factory=dict)
+    expressions: dict[str, Expression] = field(default_factory=dict)
     has_read_at: bool = True
     has_class: bool = False
+
+
+def _last_run(method: str) -> Expression:
+    """When a thing was last protected well in one way."""
+    runs = models.ProtectionRun.objects.filter(of=OuterRef("pk"), method=method, result="done")
+    return Cast(Subquery(runs.order_by("-started_at").values("ended_at")[:1]), DateField())
 
 
 SOURCES: dict[str, Source] = {
@@ -49,6 +56,7 @@ SOURCES: dict[str, Source] = {
             "min_iops": "qos_min_iops", "max_iops": "qos_max_iops",
         },
         links={"pool": "pool_id", "array": "array_id", "project": "project_id"},
+        expressions={"copied": _last_run("replication")},
     ),
     "datastore": Source(
         model=models.Datastore,
@@ -64,6 +72,7 @@ SOURCES: dict[str, Source] = {
             "power": "power", "since": "power_since_at", "os": "os", "cpus": "n_cpus",
             "memory": "memory_bytes", "policy": "policy",
         },
+        expressions={"backup": _last_run("backup")},
         links={"cluster": "cluster_id", "host": "host_id", "project": "project_id"},
     ),
     "disk": Source(
@@ -126,6 +135,7 @@ SOURCES: dict[str, Source] = {
 PAIR_SOURCES: dict[str, tuple[type[Model], str, str]] = {
     "extents": (models.Extent, "datastore_id", "target_id"),
     "backings": (models.PoolBacking, "pool_id", "target_id"),
+    "replicas": (models.Replica, "volume_id", "target_id"),
 }
 _MEASURES = {(kind.name, one.name): one.measure for kind in KINDS.values() for one in kind.fields}
 _DATED = (Measure.SINCE, Measure.UNTIL)
@@ -152,7 +162,7 @@ def rows_of(kind: str) -> Rows:
             Cast(path, DateField()) if _MEASURES.get((kind, name)) in _DATED else F(path)
         )
         for name, path in source.paths.items()
-    }
+    } | {f"its_{name}": told for name, told in source.expressions.items()}
     told = {**entity, **marks, **links, **columns}
     aliases = {f"c_{name}": expression for name, expression in told.items()}
     found = source.model._default_manager.annotate(**aliases).order_by("pk")

@@ -17,15 +17,23 @@ MAX_LAYERS = 9
 MOST_MEMBERS = 60  # the rest of a layer is told as one
 
 
+KINDS_OF = {
+    Way.STORAGE: ("site", "array", "pool", "volume", "datastore", "vm", "disk"),
+    Way.CONSUMERS: ("tenant", "project", "vm", "disk"),
+    Way.HOSTS: ("cluster", "host", "vm", "disk"),
+    Way.OBJECTS: ("account", "bucket"),
+}
+
+
 class _Shown(dict[str, Bools]):
     """Masks by kind, made when a layer first needs one."""
 
-    def __init__(self, view: View) -> None:
+    def __init__(self, view: View, *, way: Way) -> None:
         super().__init__()
-        self._view = view
+        self._view, self._kinds = view, KINDS_OF[way]
 
     def __missing__(self, kind: str) -> Bools:
-        self[kind] = self._view.shown_or_all(kind)
+        self[kind] = self._view.shown_along(kind, kinds=self._kinds)
         return self[kind]
 
 
@@ -37,7 +45,7 @@ def cut_for(view: View, *, way: Way, height: Height) -> Cut:
         reading=view.reading,
         way=way,
         height=height,
-        shown=_Shown(view),
+        shown=_Shown(view, way=way),
         since=view.since if height is Height.GROWN else None,
     )
 

@@ -51,7 +51,8 @@ def _table(kind: str, *, packs: Mapping[str, pa.Table], ids: dict[str, Int64s]) 
         if f"to_{name}" in told.column_names:
             links[name] = _rows(told[f"to_{name}"], ids=ids[target])
     columns: dict[str, Column] = {
-        name: _column(kind, name, told[f"its_{name}"]) for name in SOURCES[kind].paths
+        name: _column(kind, name, told[f"its_{name}"])
+        for name in (*SOURCES[kind].paths, *SOURCES[kind].expressions)
     }
     columns |= {name: _amounts(told[name]) for name in ("seen", "retired", "read")}
     return Table(
@@ -107,8 +108,8 @@ def _with_counts(tables: dict[str, Table]) -> Table:
 
 
 def _is_free(ports: Table) -> Bools:
-    up, logins = ports.amounts("up"), ports.amounts("logins")
-    free: Bools = up.is_known & (up.values == 1) & logins.is_known & (logins.values == 0)
+    logins = ports.amounts("logins")
+    free: Bools = logins.is_known & (logins.values == 0)
     return free
 
 

@@ -1,6 +1,6 @@
 """What was read by a day that is over, packed the first time it is looked at."""
 
-from datetime import UTC, date, datetime, timedelta
+from datetime import date, datetime, timedelta
 from typing import Any
 
 import numpy as np
@@ -8,6 +8,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from django.db.models import Max
 
+from keelmark.access.clock import now
 from keelmark.bearings.models import PackedDay
 from keelmark.bearings.packs.packing import packed, unpacked
 from keelmark.core.arrays import Int64s
@@ -54,19 +55,21 @@ def past_of(estate: Estate, *, day: int) -> Past:
 
 
 def _packed(on: date) -> pa.Table:
+    told_at = past_told_at()
     kept = PackedDay.objects.filter(day=on).first()
-    if kept is not None and not _is_stale(kept):
+    # Days told or corrected since may be this one: whatever was told meanwhile, it is made anew.
+    if kept is not None and kept.past_told_at == told_at:
         return unpacked(kept.content)
     told = _read(on)
-    made = {"content": packed(told), "made_at": datetime.now(UTC)}
+    made = {"content": packed(told), "made_at": now(), "past_told_at": told_at}
     PackedDay.objects.update_or_create(day=on, defaults=made)
     return told
 
 
-def _is_stale(kept: PackedDay) -> bool:
-    """Days told or corrected since may be this one."""
-    told = PastTold.objects.aggregate(at=Max("told_at"))["at"]
-    return told is not None and told > kept.made_at
+def past_told_at() -> datetime | None:
+    """Return when any day that is over was last told or corrected."""
+    told: datetime | None = PastTold.objects.aggregate(at=Max("told_at"))["at"]
+    return told
 
 
 def _read(on: date) -> pa.Table:

@@ -2,7 +2,7 @@
 
 from collections import OrderedDict
 from collections.abc import Hashable
-from datetime import date
+from datetime import date, datetime
 from threading import RLock
 from typing import Generic, TypeVar
 
@@ -17,7 +17,7 @@ from keelmark.bearings.models import Pack, Revision
 from keelmark.bearings.packs.building import build_revision
 from keelmark.bearings.packs.packing import unpacked
 from keelmark.bearings.selectors.loading import estate_of
-from keelmark.bearings.selectors.past import past_of
+from keelmark.bearings.selectors.past import past_of, past_told_at
 from keelmark.core.arrays import Bools
 from keelmark.core.estate.estate import Estate
 from keelmark.core.estate.reading import Reading, read
@@ -56,7 +56,9 @@ class _Picture:
         self.lock = RLock()
         self.tables: dict[str, pa.Table] = {}
         self.estate: Estate | None = None
-        self.readings: Lately[tuple[int, int, float], Reading] = Lately(KEPT_READINGS)
+        self.readings: Lately[tuple[int, int, float, datetime | None], Reading] = Lately(
+            KEPT_READINGS
+        )
 
     def newest(self) -> Estate:
         revision = Revision.objects.only("pk", "day").first()
@@ -85,12 +87,13 @@ class _Picture:
     def reading(self, *, day: int | None, quantile: float) -> Reading:
         estate = self.newest()
         day = estate.day if day is None else day
-        key = (estate.revision, day, quantile)
+        is_past = day < estate.day
+        key = (estate.revision, day, quantile, past_told_at() if is_past else None)
         with self.lock:
             kept = self.readings.get(key)
             if kept is not None:
                 return kept
-            past = past_of(estate, day=day) if day < estate.day else None
+            past = past_of(estate, day=day) if is_past else None
             return self.readings.keep(key, read(estate, day=day, quantile=quantile, past=past))
 
 

@@ -1,6 +1,7 @@
 """One thing at a bearing: its figures, what it grew, what it stands on and who stands on it."""
 
 from dataclasses import dataclass
+from datetime import date, timedelta
 from typing import Any
 
 import numpy as np
@@ -9,12 +10,14 @@ from keelmark.bearings.selectors.lists import Columns, cells
 from keelmark.bearings.selectors.picture import reading_at
 from keelmark.bearings.selectors.views import View
 from keelmark.core.arrays import Bools
-from keelmark.core.estate.books import Sum, total
-from keelmark.core.estate.columns import Words
+from keelmark.core.estate.books import Sum, folded, total
+from keelmark.core.estate.columns import NOWHERE, Amounts, Words, unknown
+from keelmark.core.estate.copies import copied_elsewhere
 from keelmark.core.estate.kinds import KINDS
 from keelmark.core.estate.reach import pulled, way_between
 from keelmark.core.estate.reading import LIKELY, grown
 from keelmark.core.estate.strata import Node
+from keelmark.readings.rows import EPOCH
 
 WINDOWS_DAYS = (1, 7, 30, 90, 365)
 MOST_NAMED = 12
@@ -24,6 +27,7 @@ LAYERS = (
     "host", "account", "bucket",
 )  # fmt: skip
 _BESIDE = frozenset({"cluster", "host", "account", "bucket"})
+_EATERS = frozenset({"vm", "project", "tenant", "host", "cluster"})
 # What stops VMs when it fails.
 _CARRIES = frozenset({"site", "array", "pool", "volume", "datastore", "host", "cluster"})
 
@@ -36,7 +40,16 @@ class Related:
     side: str  # under: it stands on them; over: they stand on it; beside: they share what it is on
     n: int
     used: Sum
+    grown: Sum
     named: list[dict[str, Any]]  # Any: JSON; the largest
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Here:
+    """What each of a kind holds and grew in one place alone."""
+
+    used: Amounts
+    grown: Amounts
 
 
 def figures_of(view: View, node: Node) -> dict[str, Any]:  # Any: JSON
@@ -60,18 +73,43 @@ def growth_of(view: View, node: Node) -> list[dict[str, Any]]:  # Any: JSON
 
 
 def related_to(view: View, node: Node) -> list[Related]:
-    """Return layer after layer what shares bytes with a thing, as far as it may be seen."""
+    """Return layer after layer what shares bytes with a thing, as far as it may be seen.
+
+    Who eats what a thing holds is told with the bytes that they have there, not with all.
+    """
     found = []
+    disks = _sharing(view, node, kind="disk") if node.kind in _CARRIES else None
     for kind in LAYERS:
-        way = way_between(kind, node.kind)
-        if kind == node.kind or way is None:
+        if kind == node.kind or way_between(kind, node.kind) is None:
             continue
         mask = _sharing(view, node, kind=kind)
         if not mask.any():
             continue
-        side = _side(kind, of=node.kind)
-        found.append(_related(view, kind=kind, mask=mask, side=side))
+        here = None if disks is None else _of_disks(view, kind=kind, disks=disks)
+        found.append(
+            _related(view, kind=kind, mask=mask, side=_side(kind, of=node.kind), here=here)
+        )
     return found
+
+
+def _of_disks(view: View, *, kind: str, disks: Bools) -> Here | None:
+    """What some disks hold and grew, by VM, project, tenant, host or cluster; None of others."""
+    reading = view.reading
+    if kind not in _EATERS:
+        return None
+    onto = reading.link("disk", "tenant")
+    if kind != "tenant":
+        onto = reading.link("disk", "vm")
+        if kind != "vm":
+            above = reading.link("vm", kind)
+            onto = np.where(onto == NOWHERE, NOWHERE, above[onto]) if len(above) else onto
+    onto = np.where(disks, onto, NOWHERE)
+    n = len(reading.estate.table(kind))
+    added = grown(reading, since=view.since, kind="disk")
+    return Here(
+        used=folded(reading.books["disk"].used, onto=onto, n=n)[0],
+        grown=folded(added, onto=onto, n=n)[0],
+    )
 
 
 def _side(kind: str, *, of: str) -> str:
@@ -88,24 +126,30 @@ def _sharing(view: View, node: Node, *, kind: str) -> Bools:
     return shared
 
 
-def _related(view: View, *, kind: str, mask: Bools, side: str) -> Related:
+def _related(view: View, *, kind: str, mask: Bools, side: str, here: Here | None) -> Related:
     table, books = view.reading.estate.table(kind), view.reading.books.get(kind)
+    n = len(table)
+    used = here.used if here else books.used if books else unknown(n)
+    if here:
+        added = here.grown
+    else:
+        added = grown(view.reading, since=view.since, kind=kind) if books else unknown(n)
     rows = np.flatnonzero(mask)
-    used = total(books.used, of=mask) if books else Sum(known_bytes=0, n_known=0, n_unread=0)
+    rows = rows[np.argsort(-used.values[rows], kind="stable")]
     state = view.reading.state(kind)
-    if books is not None:
-        rows = rows[np.argsort(-books.used.values[rows], kind="stable")]
     return Related(
         kind=kind,
         side=side,
         n=int(mask.sum()),
-        used=used,
+        used=total(used, of=mask),
+        grown=total(added, of=mask),
         named=[
             {
                 "id": int(table.ids[row]),
                 "kind": kind,
                 "name": table.names[row],
-                "used_bytes": books.used.told(row) if books else None,
+                "used_bytes": used.told(row),
+                "grown_bytes": added.told(row),
                 "state": state.told(row) if isinstance(state, Words) else None,
             }
             for row in rows[:MOST_NAMED].tolist()
@@ -115,10 +159,14 @@ def _related(view: View, *, kind: str, mask: Bools, side: str) -> Related:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Stops:
-    """Which VMs stop if a thing fails, and whose they are."""
+    """Which VMs stop if a thing fails, whose they are, and which have a copy elsewhere."""
 
     n_vms: int
     by_tenant: list[dict[str, Any]]  # Any: JSON
+    n_copied: int
+    oldest_copy_on: date | None
+    without: list[dict[str, Any]]  # Any: JSON; the largest that have none
+    n_without: int
 
 
 def stops_with(view: View, node: Node) -> Stops | None:
@@ -127,8 +175,13 @@ def stops_with(view: View, node: Node) -> Stops | None:
         return None
     reading = view.reading
     stops = _sharing(view, node, kind="vm")
-    if node.kind == "cluster":
-        stops = stops & (reading.link("vm", "cluster") == node.row)
+    is_copied, oldest = copied_elsewhere(reading, failing=_sharing_or_self(view, node))
+    disks = _sharing(view, node, kind="disk")
+    alone = np.zeros(len(stops), dtype=np.bool_)
+    owner = reading.link("disk", "vm")
+    lost = owner[disks & ~is_copied]
+    alone[lost[lost != NOWHERE]] = True
+    alone &= stops
     tenants = reading.estate.table("tenant")
     at = reading.link("vm", "tenant")[stops]
     counts = np.bincount(at[at >= 0], minlength=len(tenants))
@@ -136,7 +189,23 @@ def stops_with(view: View, node: Node) -> Stops | None:
         {"id": int(tenants.ids[row]), "name": tenants.names[row], "n": int(counts[row])}
         for row in np.flatnonzero(counts).tolist()
     ]
-    return Stops(n_vms=int(stops.sum()), by_tenant=sorted(told, key=lambda one: -one["n"]))
+    named = _related(view, kind="vm", mask=alone, side="over", here=None).named
+    return Stops(
+        n_vms=int(stops.sum()),
+        by_tenant=sorted(told, key=lambda one: -one["n"]),
+        n_copied=int((stops & ~alone).sum()),
+        oldest_copy_on=None if oldest is None else EPOCH + timedelta(days=oldest),
+        without=named,
+        n_without=int(alone.sum()),
+    )
+
+
+def _sharing_or_self(view: View, node: Node) -> Bools:
+    if node.kind != "volume":
+        return _sharing(view, node, kind="volume")
+    own = np.zeros(len(view.reading.estate.table("volume")), dtype=np.bool_)
+    own[node.row] = True
+    return own
 
 
 def measures_of(kind: str) -> dict[str, str]:

@@ -1,5 +1,6 @@
 """What one person looks at: a reading of the estate, narrowed by their rights and their sift."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -8,8 +9,9 @@ from django.contrib.auth.models import User
 from keelmark.bearings.selectors.picture import reading_at, seen_by
 from keelmark.core.arrays import Bools
 from keelmark.core.errors import SiftFault
+from keelmark.core.estate.reach import pulled
 from keelmark.core.estate.reading import LIKELY, Reading
-from keelmark.core.sift import Node, parse, sifted, subject_of
+from keelmark.core.sift import Node, has_words, parse, sifted, subject_of
 from keelmark.estate.errors import SiftError
 from keelmark.estate.sift import Sift
 
@@ -59,6 +61,20 @@ class View:
     @property
     def _since_asked(self) -> Reading | None:
         return self.since if "grown" in self.bearing.scope else None
+
+    def shown_along(self, kind: str, *, kinds: Sequence[str]) -> Bools:
+        """Return which of a kind the bearing leaves where things are seen with their places.
+
+        A free word that finds a VM leaves the tenant and the pool that it is of in sight, too.
+        """
+        shown = self.shown_or_all(kind)
+        if self.subject is not None or not has_words(self.node):
+            return shown
+        for other in kinds:
+            if other != kind:
+                found = self.shown_or_all(other)
+                shown = shown | pulled(self.reading, found, kind=kind, other=other)
+        return shown & self.seen[kind] & self.reading.is_there[kind]
 
     def shown_or_all(self, kind: str) -> Bools:
         """Return the same, and all that may be seen where the sift means nothing on a kind."""

@@ -98,7 +98,7 @@ KINDS: dict[str, Kind] = {
             fields=(
                 *_COMMON, *_HELD, *_PLANNABLE, *_texts(model="its model"),
                 *_fields(Measure.COUNT, {
-                    "ports": "front-end ports", "free_ports": "ports that are up without a login",
+                    "ports": "front-end ports", "free_ports": "ports without a login",
                     "unpooled": "drives in no pool", "failed": "drives that failed",
                 }),
                 *_fields(Measure.RATE, {"sustains": "I/O a second it can sustain"}),
@@ -129,7 +129,7 @@ KINDS: dict[str, Kind] = {
                     "mapped": "some host or cluster may see it", "encrypted": "encrypted",
                     "compressed": "compressed", "deduplicated": "deduplicated",
                 }),
-                *_fields(Measure.SINCE, {"io": "last I/O"}),
+                *_fields(Measure.SINCE, {"io": "last I/O", "copied": "last copied well"}),
                 *_fields(Measure.BYTES, {"snapshots": "held by snapshots alone"}),
                 *_fields(Measure.RATE, {
                     "min_iops": "least I/O a second", "max_iops": "most I/O a second",
@@ -150,7 +150,9 @@ KINDS: dict[str, Kind] = {
             fields=(
                 *_COMMON, *_USED, *_texts(power="on, off or suspended", os="guest system",
                 policy="storage policy"),
-                *_fields(Measure.SINCE, {"since": "since when its power is as it is"}),
+                *_fields(Measure.SINCE, {
+                    "since": "since when its power is as it is", "backup": "last good backup",
+                }),
                 *_fields(Measure.COUNT, {"cpus": "virtual CPUs"}),
                 *_fields(Measure.BYTES, {"memory": "memory"}),
             ),
@@ -241,4 +243,5 @@ KINDS: dict[str, Kind] = {
 PAIRS: dict[str, tuple[str, str]] = {
     "extents": ("datastore", "volume"),
     "backings": ("pool", "volume"),
+    "replicas": ("volume", "volume"),  # who is copied, and to where
 }

@@ -83,7 +83,7 @@ def _steps(kind: str, *, may_descend: bool) -> list[tuple[Step, str]]:
     return ups + downs
 
 
-_INNER = frozenset({"backings"})  # pools on volumes of pools: followed where pools are met
+_INNER = frozenset({"backings", "replicas"})  # pools over volumes are followed where they are met
 
 
 def pulled(reading: Reading, mask: Bools, *, kind: str, other: str) -> Bools:

@@ -121,13 +121,21 @@ def layers(cut: Cut, *, path: tuple[Node, ...], n_most: int) -> list[Layer]:
     cut : Cut
         How the estate is cut.
     path : tuple of Node
-        The chosen thing of each layer in turn; it may end anywhere.
+        The chosen thing of each layer in turn; where it ends, the largest thing of each layer
+        is followed to the last.
     n_most : int
         How deep the strata go at most, circles among shared pools aside.
     """
     found = [_layer(cut, of=None, path=())]
-    for depth, node in enumerate(path[: n_most - 1]):
-        layer = _layer(cut, of=node, path=path[: depth + 1])
+    followed: tuple[Node, ...] = ()
+    while len(found) < n_most:
+        depth = len(followed)
+        members = found[-1].members
+        node = path[depth] if depth < len(path) else members[0].node if members else None
+        if node is None or node in followed:
+            break
+        followed = (*followed, node)
+        layer = _layer(cut, of=node, path=followed)
         if not layer.members and not layer.remainders:
             break
         found.append(layer)

@@ -3,13 +3,14 @@
 from keelmark.core.sift.binding import check, subject_of
 from keelmark.core.sift.masks import sifted
 from keelmark.core.sift.parsing import MAX_CHARS, MAX_TERMS, parse
-from keelmark.core.sift.tree import Node, terms_of
+from keelmark.core.sift.tree import Node, has_words, terms_of
 
 __all__ = [
     "MAX_CHARS",
     "MAX_TERMS",
     "Node",
     "check",
+    "has_words",
     "parse",
     "sifted",
     "subject_of",

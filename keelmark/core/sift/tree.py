@@ -74,3 +74,10 @@ def terms_of(node: Node) -> list[Term | Word]:
     if isinstance(node, Not):
         return terms_of(node.of)
     return [term for one in node.of for term in terms_of(one)]
+
+
+def has_words(node: Node) -> bool:
+    """Whether free words are looked for, those that are left out aside."""
+    if isinstance(node, Word):
+        return True
+    return isinstance(node, All | AnyOf) and any(has_words(one) for one in node.of)

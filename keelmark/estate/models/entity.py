@@ -1,7 +1,9 @@
 """The one id space: every inventoried thing is an Entity with a table of its kind beside it."""
 
+from django.contrib.postgres.indexes import GinIndex, OpClass
 from django.db import models
 from django.db.models import F, Q
+from django.db.models.functions import Lower
 
 MAX_NAME = 200
 MAX_UID = 400
@@ -59,6 +61,7 @@ class Entity(MarksMixin):
         ordering = ["name", "pk"]
         indexes = [
             models.Index(name="entity_kind_name", fields=["kind", "name", "id"]),
+            GinIndex(OpClass(Lower("name"), name="gin_trgm_ops"), name="entity_name_trigrams"),
         ]
         constraints = [
             models.CheckConstraint(

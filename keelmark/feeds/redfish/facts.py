@@ -104,7 +104,8 @@ class Facts:
     def add_port(self, resource: Resource, *, controller: str) -> PortDocument:
         """Take a front-end port of a controller."""
         speed = resource.get("CurrentSpeedGbps") or resource.get("MaxSpeedGbps")
-        wwpn = dig(resource, "FibreChannel").get("WWPN")
+        channel = dig(resource, "FibreChannel")
+        wwpn, n_remote = channel.get("WWPN"), channel.get("NumberDiscoveredRemotePorts")
         status = resource.get("LinkStatus")
         place = self._place(resource)
         port = PortDocument(
@@ -118,6 +119,7 @@ class Facts:
                 int(speed * GIGABIT) if isinstance(speed, int | float) else None
             ),
             is_up=None if status is None else status == "LinkUp",
+            n_logins=n_remote if isinstance(n_remote, int) and n_remote >= 0 else None,
             read_at=self.read_at,
         )
         self.ports.append(port)

@@ -74,6 +74,14 @@ export function wordsQuery(query: { text: string; cursor: number; kind: string }
   });
 }
 
+export function jumpQuery(text: string) {
+  return queryOptions({
+    queryKey: [...keys.estate, 'jump', text],
+    queryFn: () => bodyOf(api.GET('/api/v1/estate/jump', { params: { query: { text } } })),
+    placeholderData: keepPreviousData,
+  });
+}
+
 export function siftingsQuery() {
   return queryOptions({
     queryKey: keys.siftings,

@@ -123,6 +123,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/estate/jump": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Things of any kind by a part of their name. */
+        get: operations["estate_jump"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/estate/kinds": {
         parameters: {
             query?: never;
@@ -217,6 +234,23 @@ export interface paths {
         };
         /** @description One thing of any kind: figures, growth, what it stands on, who stands on it. */
         get: operations["estate_thing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/estate/things/{entity_id}/details": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What is told of one thing by its kind, as it stands now. */
+        get: operations["estate_details"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1282,13 +1316,31 @@ export interface components {
             /** Format: date */
             late_on: string | null;
         };
+        DetailsRead: {
+            sections: components["schemas"]["SectionRead"][];
+            /** @description of what is read through its disks alone */
+            history: components["schemas"]["HistoryPointRead"][];
+        };
         EstateFieldRead: {
             name: string;
-            measure: components["schemas"]["MeasureEnum"];
+            measure: components["schemas"]["EstateFieldReadMeasureEnum"];
             about: string;
             /** @description of a link: where it leads */
             kind: string | null;
         };
+        /**
+         * @description * `text` - text
+         *     * `bytes` - bytes
+         *     * `count` - count
+         *     * `percent` - percent
+         *     * `flag` - flag
+         *     * `since` - since
+         *     * `until` - until
+         *     * `rate` - rate
+         *     * `link` - link
+         * @enum {string}
+         */
+        EstateFieldReadMeasureEnum: "text" | "bytes" | "count" | "percent" | "flag" | "since" | "until" | "rate" | "link";
         EstateKindRead: {
             name: string;
             plural: string;
@@ -1493,6 +1545,11 @@ export interface components {
             days: number;
             bytes: number | null;
         };
+        HistoryPointRead: {
+            /** Format: date */
+            on: string;
+            used_bytes: number;
+        };
         /**
          * @description * `read` - read
          *     * `service_class` - service_class
@@ -1506,6 +1563,14 @@ export interface components {
             mapping: components["schemas"]["MappingFieldRequest"];
             /** @default false */
             skips_bad: boolean;
+        };
+        JumpRead: {
+            id: number;
+            kind: string;
+            name: string;
+            site_name: string | null;
+            /** @description the array of a pool */
+            home_name: string | null;
         };
         JumpsRead: {
             n: number;
@@ -1685,19 +1750,6 @@ export interface components {
             overcommit_limit_percent?: number | null;
             lead_time_days?: number | null;
         };
-        /**
-         * @description * `text` - text
-         *     * `bytes` - bytes
-         *     * `count` - count
-         *     * `percent` - percent
-         *     * `flag` - flag
-         *     * `since` - since
-         *     * `until` - until
-         *     * `rate` - rate
-         *     * `link` - link
-         * @enum {string}
-         */
-        MeasureEnum: "text" | "bytes" | "count" | "percent" | "flag" | "since" | "until" | "rate" | "link";
         MemberRead: {
             id: number;
             kind: string;
@@ -1758,6 +1810,7 @@ export interface components {
             kind: string;
             name: string;
             used_bytes: number | null;
+            grown_bytes: number | null;
             state: string | null;
         };
         NullEnum: null;
@@ -2137,7 +2190,10 @@ export interface components {
             kind: string;
             side: components["schemas"]["SideEnum"];
             n: number;
+            /** @description there alone, of whoever eats it */
             used: components["schemas"]["SumRead"];
+            /** @description in the window */
+            grown: components["schemas"]["SumRead"];
             named: components["schemas"]["NamedRead"][];
         };
         RemainderRead: {
@@ -2248,6 +2304,35 @@ export interface components {
          * @enum {string}
          */
         ScopesEnum: "read" | "write" | "push";
+        SectionColumnRead: {
+            name: string;
+            measure: components["schemas"]["SectionColumnReadMeasureEnum"];
+        };
+        /**
+         * @description * `text` - text
+         *     * `bytes` - bytes
+         *     * `count` - count
+         *     * `flag` - flag
+         *     * `moment` - moment
+         * @enum {string}
+         */
+        SectionColumnReadMeasureEnum: "text" | "bytes" | "count" | "flag" | "moment";
+        SectionRead: {
+            key: string;
+            title: string;
+            note: string;
+            columns: components["schemas"]["SectionColumnRead"][];
+            rows: components["schemas"]["SectionRowRead"][];
+            n_all: number;
+        };
+        SectionRowRead: {
+            /** @description along the columns */
+            cells: unknown[];
+            thing_id: number | null;
+            thing_kind: string | null;
+            /** @description how deep it hangs in a tree */
+            depth: number;
+        };
         SelectedRead: {
             n: number;
             totals: components["schemas"]["TotalRead"][];
@@ -2392,6 +2477,12 @@ export interface components {
         StopsRead: {
             n_vms: number;
             by_tenant: components["schemas"]["OfTenantRead"][];
+            /** @description that have a copy of all their disks elsewhere */
+            n_copied: number;
+            /** Format: date */
+            oldest_copy_on: string | null;
+            n_without: number;
+            without: components["schemas"]["NamedRead"][];
         };
         StrataRead: {
             at: components["schemas"]["AtRead"];
@@ -2803,6 +2894,27 @@ export interface operations {
             };
         };
     };
+    estate_jump: {
+        parameters: {
+            query?: {
+                text?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JumpRead"][];
+                };
+            };
+        };
+    };
     estate_kinds: {
         parameters: {
             query?: never;
@@ -3025,6 +3137,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EstateThingRead"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    estate_details: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entity_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DetailsRead"];
                 };
             };
             404: {

@@ -41,7 +41,7 @@
     {/each}
   </nav>
   <div class="ml-auto flex items-center gap-5">
-    {#if rights.includes('plan') || rights.includes('read feeds')}<JumpBox />{/if}
+    <JumpBox {rights} />
     <PersonMenu {person} {rights} {onsignout} />
   </div>
 </header>

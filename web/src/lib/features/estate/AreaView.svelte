@@ -13,7 +13,7 @@
 
   /** Bytes as areas, in groups of groups; what stands out is what is wrong. */
   const KINDS = [
-    { key: 'pool', name: 'pools', by: ['site', 'array', 'class', 'state'] },
+    { key: 'pool', name: 'pools', by: ['array', 'class', 'site', 'state'] },
     { key: 'volume', name: 'volumes', by: ['pool', 'site', 'thickness', 'mapped'] },
     { key: 'datastore', name: 'datastores', by: ['cluster', 'site', 'access', 'policy'] },
     { key: 'vm', name: 'VMs', by: ['project', 'tenant', 'cluster', 'host', 'power', 'policy'] },

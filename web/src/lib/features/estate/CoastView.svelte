@@ -14,11 +14,13 @@
   }
   let { onpreview }: Props = $props();
   const coast = createQuery(() => coastQuery(bearing.asked));
-  const WIDTH = 900;
-  const HEIGHT = 520;
+  let wide = $state(0);
+  let tall = $state(0);
   const PERCENT = 100;
   const GAUGE = { width: 16, height: 64 };
-  const drawn = $derived(coastOf(coast.data?.sites.length ?? 0, WIDTH, HEIGHT));
+  const drawn = $derived(
+    coastOf(coast.data?.sites.length ?? 0, Math.max(wide, 300), Math.max(tall, 200)),
+  );
 </script>
 
 {#if coast.error}
@@ -27,14 +29,11 @@
   {#if coast.data.sites.length === 0}
     <p class="py-4 text-ink-soft">No site lies within this scope on this day.</p>
   {/if}
-  <div class="min-h-0 flex-1">
-    <svg
-      viewBox="0 0 {WIDTH} {HEIGHT}"
-      class="h-full w-full"
-      role="group"
-      aria-label="Sites on the coast"
-    >
-      <path d={drawn.land} class="fill-land stroke-ink-soft" stroke-width="1.2" />
+  <p class="text-ink-soft">A click looks at a site, two narrow to it, with Alt it is left out.</p>
+  <div class="-mx-4 min-h-0 flex-1" bind:clientWidth={wide} bind:clientHeight={tall}>
+    <svg width={wide} height={tall} class="block" role="group" aria-label="Sites on the coast">
+      <path d={drawn.land} class="fill-land" />
+      <path d={drawn.shore} fill="none" class="stroke-ink-soft" stroke-width="1.2" />
       {#each drawn.soundings as line (line)}
         <path d={line} fill="none" class="stroke-depth-2" stroke-width="1" stroke-dasharray="5 4" />
       {/each}
@@ -64,7 +63,7 @@
           }}
         >
           <circle r="5" class="fill-ink" />
-          <g transform="translate(14 {-GAUGE.height / 2})">
+          <g transform="translate(-34 {-GAUGE.height / 2})">
             <rect {...GAUGE} class="fill-paper-raised stroke-depth-5" />
             {#if fill !== null}
               <rect
@@ -80,7 +79,7 @@
               stroke-width="1"
             />
           </g>
-          <g transform="translate(40 -22)">
+          <g transform="translate(-190 -18)">
             <text class="water fill-ink" font-size="20">{site.name}</text>
             {#if site.worst}
               <foreignObject x="-2" y="6" width="18" height="18"
@@ -104,9 +103,6 @@
           </g>
         </g>
       {/each}
-      <text x={WIDTH - 24} y={HEIGHT - 16} text-anchor="end" class="water fill-ink-soft"
-        >a click looks at a site, two narrow to it</text
-      >
     </svg>
   </div>
 {:else}

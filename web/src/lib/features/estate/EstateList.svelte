@@ -10,7 +10,7 @@
   import Table from '$lib/ui/table/Table.svelte';
   import { bearing, setQuery, writeQuery } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
-  import { cellText, daysAhead, type Linked } from './cells';
+  import { cellText, daysAhead, type Linked } from '$lib/ui/thing/cells';
   import { ANY_ORDER, FIRST_COLUMNS, FIRST_ORDER, windowOf } from './choices';
   import { estateKindsQuery, rowsQuery, selectedQuery, type KindName } from './queries';
 

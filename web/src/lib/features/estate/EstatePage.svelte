@@ -7,7 +7,7 @@
   import EstateList from './EstateList.svelte';
   import Largest from './Largest.svelte';
   import StrataView from './StrataView.svelte';
-  import ThingMargin from './ThingMargin.svelte';
+  import ThingMargin from '$lib/ui/thing/ThingMargin.svelte';
 
   /** Where the bytes lie: the same estate at the same bearing, drawn five ways. */
   const VIEWS = [

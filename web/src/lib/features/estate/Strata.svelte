@@ -3,9 +3,10 @@
   import { tick } from 'svelte';
   import type { Schemas } from '$lib/api/client';
   import { bearing } from '$lib/url/bearing.svelte';
+  import { termsTo } from '$lib/url/terms';
   import { pathOf } from '$lib/url/things';
   import StrataColumn from './StrataColumn.svelte';
-  import { ribbon, segmentsOf, termsTo, type Member } from './strata';
+  import { ribbon, segmentsOf, type Member } from './strata';
 
   /** The estate cut open: a column a layer, the chosen path inked, a ribbon to what it holds. */
   interface Props {
@@ -22,11 +23,14 @@
   let box: HTMLDivElement | undefined = $state();
   const height = $derived(Math.max(tall - HEAD_PX, LEAST_PX));
   const drawn = $derived(
-    layers.map((layer, depth) => segmentsOf(layer, path[depth] ?? null, height)),
+    layers.map((layer, depth) =>
+      segmentsOf(layer, path[depth] ?? layers[depth + 1]?.of_id ?? null, height),
+    ),
   );
   const ribbons = $derived(
     drawn.slice(0, -1).map((segments, depth) => {
-      const from = segments.find((one) => one.member?.id === path[depth]);
+      // What stands on nothing chosen stands on the largest: that one was followed.
+      const from = segments.find((one) => one.member?.id === layers[depth + 1]?.of_id);
       const last = drawn[depth + 1]?.at(-1);
       return from && last
         ? ribbon(from, { top: 0, bottom: last.top + last.height }, RIBBON_PX)

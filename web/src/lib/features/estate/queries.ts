@@ -20,19 +20,6 @@ export function strataQuery(asked: Asked, cut: { way: Way; height: Height; path:
   });
 }
 
-export function thingQuery(entity_id: number, asked: Asked) {
-  return queryOptions({
-    queryKey: [...keys.at, 'thing', entity_id, asked],
-    queryFn: () =>
-      bodyOf(
-        api.GET('/api/v1/estate/things/{entity_id}', {
-          params: { path: { entity_id }, query: asked },
-        }),
-      ),
-    placeholderData: keepPreviousData,
-  });
-}
-
 export function rowsQuery(
   kind: KindName,
   asked: Asked,

@@ -3,9 +3,11 @@
   import { page } from '$app/state';
   import { sessionQuery } from '$lib/api/queries';
   import { counted, formatAge, formatDay, fullName, metricName, preferences } from '$lib/format';
+  import { asRefusal } from '$lib/api/refusal';
   import Pending from '$lib/ui/Pending.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
+  import Surroundings from '$lib/ui/thing/Surroundings.svelte';
   import { bearing, setQuery } from '$lib/url/bearing.svelte';
   import Berths from './Berths.svelte';
   import BigGauge from './BigGauge.svelte';
@@ -21,6 +23,7 @@
     poolQuery,
     soundingsQuery,
   } from './queries';
+  import PlainThing from './PlainThing.svelte';
   import SoundingsChart from './SoundingsChart.svelte';
   import SoundingsHead from './SoundingsHead.svelte';
   import Volumes from './Volumes.svelte';
@@ -35,6 +38,7 @@
   }
   let { thingId, kind }: Props = $props();
 
+  const NOT_FOUND = 404; // nothing is forecast of it
   const asked = $derived(page.url.searchParams);
   const metric = $derived(metricOf(asked.get('metric')));
   const shown = $derived(windowOf(asked.get('window')));
@@ -157,6 +161,7 @@
       {#if pool.data}
         <Volumes poolId={thingId} usedBytes={pool.data.used_bytes} nAll={pool.data.n_volumes} />
       {/if}
+      <Surroundings id={thingId} />
     </section>
     <WorkingMargin
       thing={{ id: thingId, kind: entity?.kind ?? 'pool' }}
@@ -167,6 +172,8 @@
       mayPlan={session.data?.rights.includes('plan') ?? false}
     />
   </div>
+{:else if asRefusal(missing.error)?.status === NOT_FOUND && kind === undefined}
+  <PlainThing {thingId} />
 {:else if missing.error}
   <div class="m-8">
     <h1 class="sr-only">{called}</h1>

@@ -4,7 +4,7 @@
   import { bearing } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
   import type { Linked } from './cells';
-  import { termsTo } from './strata';
+  import { termsTo } from '$lib/url/terms';
 
   /** A strip a layer, each thing a segment as wide as its bytes: what it stands on, who on it. */
   interface Props {

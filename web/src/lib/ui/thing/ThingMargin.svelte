@@ -1,14 +1,6 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
-  import {
-    counted,
-    exactBytes,
-    formatCount,
-    formatDay,
-    formatPercent,
-    kindWord,
-    preferences,
-  } from '$lib/format';
+  import { exactBytes, formatDay, formatPercent, kindWord, preferences } from '$lib/format';
   import Choice from '$lib/ui/Choice.svelte';
   import Pending from '$lib/ui/Pending.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
@@ -16,15 +8,17 @@
   import { bearing } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
   import { dayOfNumber, type Linked } from './cells';
+  import IfItFails from './IfItFails.svelte';
   import { thingQuery } from './queries';
-  import { termsTo } from './strata';
+  import { termsTo } from '$lib/url/terms';
   import TraceStrips from './TraceStrips.svelte';
 
   /** What is known of one thing at the bearing, what it stands on, and who would miss it. */
   interface Props {
     id: number;
+    isHere?: boolean; // on its own page, which tells the rest already
   }
-  let { id }: Props = $props();
+  let { id, isHere = false }: Props = $props();
   const thing = createQuery(() => thingQuery(id, bearing.asked));
   let windowDays = $state('30');
 
@@ -35,10 +29,11 @@
   };
   const linked = (name: string) => (figures[name] ?? null) as Linked | null;
   const named = (name: string) => linked(name)?.name ?? null;
+  const since = (name: string) =>
+    bytes(name) === null ? null : formatDay(dayOfNumber(bytes(name) ?? 0));
   const fill = $derived(typeof figures.fill === 'number' ? Math.round(figures.fill) : null);
   const ends = $derived(bytes('runway') === null ? null : dayOfNumber(bytes('runway') ?? 0));
   const grown = $derived(thing.data?.grown.find((one) => String(one.days) === windowDays) ?? null);
-  const under = $derived((thing.data?.related ?? []).filter((one) => one.side === 'under'));
   const facts = $derived(
     (
       [
@@ -58,6 +53,15 @@
         ['tier', figures.tier ?? null],
         ['of', named('project') ?? named('tenant')],
         ['cluster', named('cluster')],
+        ['host', named('host')],
+        ['datastore', named('datastore')],
+        ['pool', named('pool')],
+        ['array', named('array')],
+        ['last backup', since('backup')],
+        ['last copied', since('copied')],
+        ['last I/O', since('io')],
+        ['inside', bytes('inside') === null ? null : preferences.bytes(bytes('inside'))],
+        ['unshared', bytes('unshared') === null ? null : preferences.bytes(bytes('unshared'))],
       ] as [string, string | null][]
     ).filter(([, told]) => told),
   );
@@ -68,7 +72,6 @@
     { key: '90', name: '90 d' },
     { key: '365', name: '1 y' },
   ];
-  const stops = $derived(thing.data?.stops ?? null);
 </script>
 
 {#if thing.data}
@@ -85,7 +88,8 @@
     {preferences.bytes(bytes('used'))}
     {#if bytes('size')}of {preferences.bytes(bytes('size'))}{fill === null
         ? ''
-        : `, ${formatPercent(fill)}`}{/if} written{told.at.when === 'forecast'
+        : `, ${formatPercent(fill)}`}{/if}
+    {told.at.when === 'forecast' ? 'wanted' : 'written'}{told.at.when === 'forecast'
       ? `, forecast for ${formatDay(told.at.day)}`
       : told.at.when === 'past'
         ? ` on ${formatDay(told.at.day)}`
@@ -116,7 +120,9 @@
     {/if}
   </dl>
   <div class="mt-2 flex flex-wrap gap-2">
-    <a class="border border-ink px-2 py-0.5" href={bearing.href(pathOf(told))}>open</a>
+    {#if !isHere}
+      <a class="border border-ink px-2 py-0.5" href={bearing.href(pathOf(told))}>open</a>
+    {/if}
     <button
       class="border border-rule px-2 hover:border-ink"
       onclick={() => void bearing.narrowAll(termsTo(told, linked('array'), false))}
@@ -128,26 +134,11 @@
       >leave it out</button
     >
   </div>
-  {#if told.related.length}
+  {#if told.related.length && !isHere}
     <h3 class="water mt-4">What stands on what</h3>
     <TraceStrips {told} />
   {/if}
-  {#if stops}
-    <h3 class="water mt-4">If {told.name} fails</h3>
-    <p>
-      {#if stops.n_vms}
-        <b>{counted('vm', stops.n_vms)}</b> of {counted('tenant', stops.by_tenant.length)} stop{stops.n_vms ===
-        1
-          ? 's'
-          : ''}: {stops.by_tenant.map((one) => `${one.name} ${formatCount(one.n)}`).join(', ')}.
-      {:else}
-        No VM that is known stands on it.
-      {/if}
-    </p>
-    {#if under.length === 0 && told.kind !== 'site' && told.kind !== 'array'}
-      <p class="text-ink-soft">On what it lies nobody tells.</p>
-    {/if}
-  {/if}
+  {#if !isHere}<IfItFails {told} />{/if}
 {:else if thing.error}
   <ProblemNote of="What was chosen" error={thing.error} onretry={() => thing.refetch()} />
 {:else}

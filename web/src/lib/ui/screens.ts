@@ -1,0 +1,37 @@
+/** A screen or an action that the jump box goes to. */
+export interface Screen {
+  name: string;
+  path: string;
+  about: string;
+  needs: string; // the right
+}
+
+export const SCREENS: Screen[] = [
+  { name: 'Today', path: '/', about: 'what ends first, what changed', needs: 'read' },
+  { name: 'Strata', path: '/estate', about: 'where the bytes lie', needs: 'read' },
+  { name: 'List', path: '/estate?view=list', about: 'everything of a kind', needs: 'read' },
+  { name: 'Area', path: '/estate?view=area', about: 'bytes in groups of groups', needs: 'read' },
+  { name: 'Coast', path: '/estate?view=coast', about: 'the sites', needs: 'read' },
+  {
+    name: 'Largest and fastest',
+    path: '/estate?view=largest',
+    about: 'who holds and who grows most',
+    needs: 'read',
+  },
+  { name: 'Try a workload', path: '/try', about: 'where it fits', needs: 'plan' },
+  { name: 'Feeds', path: '/feeds', about: 'who tells us, and how late', needs: 'read feeds' },
+  { name: 'Findings', path: '/feeds/findings', about: 'what joining showed', needs: 'read feeds' },
+  {
+    name: 'Send a table',
+    path: '/feeds/table',
+    about: 'CSV, XLSX, Parquet',
+    needs: 'manage feeds',
+  },
+  {
+    name: 'Your account',
+    path: '/account',
+    about: 'password, second factor',
+    needs: 'own account',
+  },
+  { name: 'People and the log', path: '/people', about: 'who may what', needs: 'read audit' },
+];

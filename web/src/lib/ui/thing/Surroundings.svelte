@@ -1,0 +1,35 @@
+<script lang="ts">
+  import { createQuery } from '@tanstack/svelte-query';
+  import { page } from '$app/state';
+  import ProblemNote from '$lib/ui/ProblemNote.svelte';
+  import { bearing } from '$lib/url/bearing.svelte';
+  import IfItFails from './IfItFails.svelte';
+  import { thingQuery } from './queries';
+  import Sections from './Sections.svelte';
+  import TraceStrips from './TraceStrips.svelte';
+  import WhoEats from './WhoEats.svelte';
+
+  /** Around a thing: who eats it, what is told of it by its kind, what it stands on. */
+  interface Props {
+    id: number;
+  }
+  let { id }: Props = $props();
+  const WINDOWS = [1, 7, 30, 90, 365] as const;
+  const windowDays = $derived(
+    WINDOWS.find((days) => String(days) === page.url.searchParams.get('window_days')) ?? 30,
+  );
+  const thing = createQuery(() => thingQuery(id, { ...bearing.asked, window: windowDays }));
+</script>
+
+{#if thing.data}<WhoEats told={thing.data} />{/if}
+<Sections {id} />
+{#if thing.data?.related.length}
+  <section class="mt-4 max-w-xl" aria-label="What stands on what">
+    <h2 class="water">What stands on what</h2>
+    <TraceStrips told={thing.data} />
+  </section>
+{/if}
+{#if thing.data}<IfItFails told={thing.data} />{/if}
+{#if thing.error}
+  <ProblemNote of="What is around it" error={thing.error} onretry={() => thing.refetch()} />
+{/if}
