@@ -30,6 +30,8 @@ def test_a_database_restarted_under_an_open_page_is_told_and_waited_for(
     expect(outage).to_have_count(0, timeout=RECOVERY_MS)
     signed_in.reload()  # what was asked in the outage may still be refused now
     expect(today.row("heron-1 · swift-2")).to_be_visible(timeout=RECOVERY_MS)
+    tide = signed_in.get_by_role("slider", name="Day looked at")
+    expect(tide).to_be_visible(timeout=RECOVERY_MS)
     assert all(NETWORK_COMPLAINT in complaint for complaint in complaints)
     complaints.clear()
 

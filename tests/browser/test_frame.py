@@ -18,7 +18,9 @@ RULES = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"
 ROUTES = [
     "/", "/?scope=site:Skerry", "/?scope=nowhere", "/try", "/feeds", "/feeds?feed=new",
     "/feeds?feed=999999", "/feeds/findings", "/feeds/table", "/tokens", "/account", "/nothing",
-    "/pools/999999", "/things/999999",
+    "/pools/999999", "/things/999999", "/estate", "/estate?view=list&kind=vm",
+    "/estate?view=area&tint=state", "/estate?view=coast", "/estate?view=largest",
+    "/estate?scope=nowhere", "/estate?view=list&scope=colour:red", "/estate?at=2027-03-01&q=bad",
 ]  # fmt: skip
 CUT_OFF = """() => [...document.querySelectorAll('body *')].filter((one) => {
   const look = getComputedStyle(one);

@@ -73,7 +73,8 @@ def test_each_window_draws_and_stands_in_the_url(signed_in: Page, window: str):
     pool.look_at(window)
     expect(signed_in).to_have_url(re.compile(f"window={window.replace(' ', '')}"))
     signed_in.reload()
-    expect(signed_in.get_by_role("radio", name=window, exact=True)).to_be_checked()
+    shown = signed_in.get_by_role("radiogroup", name="Window")
+    expect(shown.get_by_role("radio", name=window, exact=True)).to_be_checked()
     expect(pool.chart.locator("svg path").first).to_be_attached()
 
 

@@ -25,10 +25,15 @@ from keelmark.estate.documents import (
 from keelmark.estate.models import Entity, VirtualDisk
 from keelmark.feeds.importer import Imported, import_documents
 from keelmark.readings.models import DailyReading
+from tests.server.cluster import READ_AT, make_cluster
 from tests.server.conftest import NOW, Api, signed_in
-from tests.server.test_standing_api import READ_AT, estate  # noqa: F401  # a fixture
 
 TODAY = NOW.date()
+
+
+@pytest.fixture
+def estate(db):
+    return make_cluster()
 
 
 def rows(api, kind, **query):
@@ -49,7 +54,7 @@ def ahead(days):
 
 @pytest.mark.parametrize("kind", ["site", "array", "pool", "volume", "datastore", "vm", "disk",
                                   "cluster", "host", "tenant", "project"])  # fmt: skip
-def test_every_kind_is_listed_with_all_that_is_told_of_it(api, estate, kind):  # noqa: F811
+def test_every_kind_is_listed_with_all_that_is_told_of_it(api, estate, kind):
     fields = next(k for k in api.get("/estate/kinds").json() if k["name"] == kind)["fields"]
     names_of_fields = ",".join(field["name"] for field in fields)
     told = rows(api, kind, columns=names_of_fields, order="-name")
@@ -57,7 +62,7 @@ def test_every_kind_is_listed_with_all_that_is_told_of_it(api, estate, kind):  #
     assert set(told["results"][0]["cells"]) == {f["name"] for f in fields} - {"name"}
 
 
-def test_bytes_are_exact_and_totals_are_those_of_the_tables(api, estate):  # noqa: F811
+def test_bytes_are_exact_and_totals_are_those_of_the_tables(api, estate):
     VirtualDisk.objects.filter(entity__uid="path.v4:a").update(on_array_bytes=None)
     told = rows(api, "disk", columns="used,size")
     held = [disk.on_array_bytes for disk in VirtualDisk.objects.all()]
@@ -71,7 +76,7 @@ def test_bytes_are_exact_and_totals_are_those_of_the_tables(api, estate):  # noq
     assert tenant["cells"]["used"] == sum(known)
 
 
-def test_pages_follow_each_other_and_neither_repeat_nor_leave_out(api, estate):  # noqa: F811
+def test_pages_follow_each_other_and_neither_repeat_nor_leave_out(api, estate):
     met, cursor = [], ""
     while cursor is not None:
         page = rows(api, "disk", order="-used,name", page_size=2, cursor=cursor)
@@ -103,13 +108,13 @@ def test_pages_follow_each_other_and_neither_repeat_nor_leave_out(api, estate): 
         ("/estate/words", {"cursor": "x"}, "#/cursor"),
     ],
 )
-def test_what_cannot_be_asked_is_refused_by_field(api, estate, path, query, pointer):  # noqa: F811
+def test_what_cannot_be_asked_is_refused_by_field(api, estate, path, query, pointer):
     answer = api.get(path, **query)
     assert answer.status_code == 400
     assert answer.json()["errors"][0]["pointer"] == pointer
 
 
-def test_a_day_that_was_is_as_it_was_read(api, estate):  # noqa: F811
+def test_a_day_that_was_is_as_it_was_read(api, estate):
     pool = rows(api, "pool", at=ago(30), columns="used,grown", window=30)
     assert pool["at"] == {
         "day": ago(30), "when": "past", "quantile": "likely", "window_days": 30,
@@ -128,7 +133,7 @@ def test_a_day_that_was_is_as_it_was_read(api, estate):  # noqa: F811
 def test_a_packed_day_is_made_anew_after_its_past_was_told(
     api,
     estate,
-    django_capture_on_commit_callbacks,  # noqa: F811
+    django_capture_on_commit_callbacks,
 ):
     def used():
         return rows(api, "pool", at=ago(20), columns="used")["results"][0]["cells"]["used"]
@@ -145,7 +150,7 @@ def test_a_packed_day_is_made_anew_after_its_past_was_told(
 
 
 @pytest.mark.parametrize(("q", "name"), [("likely", "p50"), ("bad", "p90")])
-def test_a_day_to_come_is_what_the_forecast_says(api, estate, q, name):  # noqa: F811
+def test_a_day_to_come_is_what_the_forecast_says(api, estate, q, name):
     told = api.get(f"/forecasts/{estate['uuid.p']}", days=60).json()
     days = (date.fromisoformat(ahead(45)) - date.fromisoformat(told["as_of"])).days
     pool = rows(api, "pool", at=ahead(45), q=q, columns="used,size,fill")
@@ -156,7 +161,7 @@ def test_a_day_to_come_is_what_the_forecast_says(api, estate, q, name):  # noqa:
     )
 
 
-def test_bands_of_many_are_folded_and_never_added(api, estate):  # noqa: F811
+def test_bands_of_many_are_folded_and_never_added(api, estate):
     def disks(q):
         return rows(api, "disk", at=ahead(90), q=q, columns="used")
 
@@ -167,7 +172,7 @@ def test_bands_of_many_are_folded_and_never_added(api, estate):  # noqa: F811
 
 
 @pytest.fixture
-def viewer(estate):  # noqa: F811
+def viewer(estate):
     """Whoever looks after Seabed Mapping, beside another tenant with a VM of its own."""
     import_documents(
         [
@@ -183,7 +188,7 @@ def viewer(estate):  # noqa: F811
     return Api(signed_in(person))
 
 
-def test_a_tenant_viewer_counts_their_own_alone(viewer, estate):  # noqa: F811
+def test_a_tenant_viewer_counts_their_own_alone(viewer, estate):
     assert names(rows(viewer, "vm")) == [f"sonar-{n}" for n in range(5)]
     assert rows(viewer, "pool")["n_all"] == 0
     assert names(rows(viewer, "tenant")) == ["Seabed Mapping"]
@@ -206,7 +211,7 @@ def test_a_tenant_viewer_counts_their_own_alone(viewer, estate):  # noqa: F811
     assert details["sections"][0]["rows"][0]["cells"][1] is None  # its datastore is not told
 
 
-def test_a_list_is_taken_along_as_it_is_shown(api, estate):  # noqa: F811
+def test_a_list_is_taken_along_as_it_is_shown(api, estate):
     query = {"columns": "vm,used,seen", "order": "-name", "scope": "sonar-1 or sonar-3"}
     shown = rows(api, "disk", **query)
     wanted = [(row["name"], row["cells"]["used"]) for row in shown["results"]]
@@ -224,7 +229,7 @@ def test_a_list_is_taken_along_as_it_is_shown(api, estate):  # noqa: F811
     assert [(row[1], row[3]) for row in sheet.iter_rows(min_row=2, values_only=True)] == wanted
 
 
-def test_a_name_that_is_a_formula_is_taken_along_as_text(api, estate):  # noqa: F811
+def test_a_name_that_is_a_formula_is_taken_along_as_text(api, estate):
     Entity.objects.filter(uid="uuid.v0").update(name="=1+1")
     query = {"scope": '"=1+1"'}
     told = api.get("/estate/rows/vm/export", **query).content.decode()
@@ -234,7 +239,7 @@ def test_a_name_that_is_a_formula_is_taken_along_as_text(api, estate):  # noqa: 
     assert (cell.value, cell.data_type) == ("=1+1", "s")
 
 
-def test_what_is_chosen_is_added_up_by_the_server(api, estate):  # noqa: F811
+def test_what_is_chosen_is_added_up_by_the_server(api, estate):
     ids = [estate["path.v0:a"], estate["path.v3:a"], 10**9]
     told = api.send("POST", "/estate/rows/disk/selected?columns=size", ids=ids).json()
     assert told == {
@@ -242,7 +247,7 @@ def test_what_is_chosen_is_added_up_by_the_server(api, estate):  # noqa: F811
     }  # fmt: skip
 
 
-def test_facets_and_areas_count_what_the_list_counts(api, estate):  # noqa: F811
+def test_facets_and_areas_count_what_the_list_counts(api, estate):
     facets = api.get("/estate/facets/vm", by="power,project").json()
     assert facets[0] == {
         "by": "power", "slices": [{"name": "on", "n": 5, "used_bytes": 2500 * GIB}],
@@ -255,7 +260,7 @@ def test_facets_and_areas_count_what_the_list_counts(api, estate):  # noqa: F811
     assert [(s["name"], s["n_arrays"], s["used_bytes"]) for s in coast] == [("Skerry", 1, 8 * TIB)]
 
 
-def test_strata_narrow_with_the_sift(api, estate):  # noqa: F811
+def test_strata_narrow_with_the_sift(api, estate):
     def layers(**query):
         told = api.get("/estate/strata", **query).json()["layers"]
         return [(one["title"], [m["name"] for m in one["members"]]) for one in told]
@@ -271,7 +276,7 @@ def test_strata_narrow_with_the_sift(api, estate):  # noqa: F811
     assert grown["members"][0]["amount"] == 8 * TIB - read
 
 
-def test_tables_that_did_not_change_keep_their_packs(estate):  # noqa: F811
+def test_tables_that_did_not_change_keep_their_packs(estate):
     first = build_revision(now=NOW)
     assert build_revision(now=NOW) is None
     kept = set(first.packs.values_list("pk", flat=True))
@@ -285,7 +290,7 @@ def test_tables_that_did_not_change_keep_their_packs(estate):  # noqa: F811
     assert not Pack.objects.filter(revisions=None).exists()
 
 
-def test_the_tide_bar_tells_what_was_used_and_who_ends_when(api, estate):  # noqa: F811
+def test_the_tide_bar_tells_what_was_used_and_who_ends_when(api, estate):
     tide = api.get("/estate/tide").json()
     assert tide["line"][-1] == {"on": TODAY.isoformat(), "used_bytes": 8 * TIB}
     ends = rows(api, "pool", columns="runway")["results"][0]["cells"]["runway"]
@@ -298,7 +303,7 @@ def test_the_tide_bar_tells_what_was_used_and_who_ends_when(api, estate):  # noq
     assert api.get("/estate/tide", scope="-site:Skerry").json()["line"] == []
 
 
-def test_a_thing_is_told_with_its_surroundings(api, estate):  # noqa: F811
+def test_a_thing_is_told_with_its_surroundings(api, estate):
     told = api.get(f"/estate/things/{estate['uuid.p']}").json()
     assert told["figures"]["used"] == 8 * TIB
     assert told["figures"]["limit_mark"] == 90
@@ -313,7 +318,7 @@ def test_a_thing_is_told_with_its_surroundings(api, estate):  # noqa: F811
     assert told["stops"]["n_without"] == 5
 
 
-def test_who_has_a_copy_elsewhere_is_known(api, estate):  # noqa: F811
+def test_who_has_a_copy_elsewhere_is_known(api, estate):
     import_documents(
         [
             VolumeDocument(uid="naa.2", pool_uid="uuid.p", name="copy", size_bytes=10 * TIB,
@@ -337,7 +342,7 @@ def section(api, pk, key):
     return next(one for one in told if one["key"] == key)
 
 
-def test_a_volume_tells_over_all_hosts_who_sees_it_and_whose_it_is(api, estate):  # noqa: F811
+def test_a_volume_tells_over_all_hosts_who_sees_it_and_whose_it_is(api, estate):
     import_documents(
         [HostDeviceDocument(uid="path.h2:b", name="/dev/sdb", host_uid="wwn.h2",
                             volume_uid="naa.1", use="free", read_at=READ_AT)],
@@ -348,7 +353,7 @@ def test_a_volume_tells_over_all_hosts_who_sees_it_and_whose_it_is(api, estate):
     assert [row["cells"] for row in told["rows"]] == [["kelp-2", "sees it", "/dev/sdb", "free"]]
 
 
-def test_snapshots_hang_together_with_what_removing_one_frees(api, estate):  # noqa: F811
+def test_snapshots_hang_together_with_what_removing_one_frees(api, estate):
     taken = datetime(2026, 3, 1, tzinfo=UTC)
     chain = [("a", None, 5), ("b", "a", 7), ("c", "a", 9), ("d", "c", 1)]
     import_documents(
@@ -370,7 +375,7 @@ def test_snapshots_hang_together_with_what_removing_one_frees(api, estate):  # n
     }  # fmt: skip
 
 
-def test_siftings_are_kept_by_name_and_shared_by_wish(api, estate):  # noqa: F811
+def test_siftings_are_kept_by_name_and_shared_by_wish(api, estate):
     kept = api.send("POST", "/siftings", name="fast", text="class:Swift", is_shared=True)
     assert kept.status_code == 201
     again = api.send("POST", "/siftings", name="fast", text="class:Deep", is_shared=True)
@@ -392,16 +397,16 @@ def test_siftings_are_kept_by_name_and_shared_by_wish(api, estate):  # noqa: F81
     [("sonar-3", "sonar-3"), ("SEABED-1", "seabed-1"), ("heron swift-1", "swift-1"),
      ("soanr-3", "sonar-3"), ("swfit-1", "swift-1")],
 )  # fmt: skip
-def test_anything_is_found_by_its_name_and_nearly_so(api, estate, text, name):  # noqa: F811
+def test_anything_is_found_by_its_name_and_nearly_so(api, estate, text, name):
     assert name in [one["name"] for one in api.get("/estate/jump", text=text).json()][:3]
 
 
 @pytest.mark.parametrize("text", ["", "x", "no such thing at all"])
-def test_what_is_called_otherwise_is_not_found(api, estate, text):  # noqa: F811
+def test_what_is_called_otherwise_is_not_found(api, estate, text):
     assert api.get("/estate/jump", text=text).json() == []
 
 
-def test_a_word_that_is_typed_is_completed_and_a_fault_pointed_at(api, estate):  # noqa: F811
+def test_a_word_that_is_typed_is_completed_and_a_fault_pointed_at(api, estate):
     told = api.get("/estate/words", kind="vm", text="power:o").json()
     assert (told["begin"], [one["text"] for one in told["suggestions"]]) == (6, ["on"])
     assert told["fault"] is None

@@ -17,8 +17,9 @@ BENCHES = [
     ("forecast_speed", "numpy straight lines"),
     ("forecast 1", "real, mean"),
     ("forecast_files", "mixed eras / like ones"),
-    # the last two share a database: the one keeps what the other forecasts
+    # the last three share a database: the one keeps what the others read
     ("large 0.0005 20 keep", "/api/v1/limits"),
+    ("bearings", "another day"),
     ("forecast_run", "run done"),
 ]
 

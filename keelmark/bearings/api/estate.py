@@ -42,6 +42,7 @@ MAX_PAGE = 1000
 MAX_CURSOR = 40
 ID_DIGITS = 18
 MAX_SELECTED = 100_000
+MAX_ID = 2**63 - 1
 DEFAULT_COLUMNS = ("name", "state", "used")
 
 
@@ -91,7 +92,9 @@ class FacetRead(serializers.Serializer[Record]):
 
 
 class SelectedWrite(serializers.Serializer[Record]):
-    ids = serializers.ListField(child=serializers.IntegerField(), max_length=MAX_SELECTED)
+    ids = serializers.ListField(
+        child=serializers.IntegerField(min_value=1, max_value=MAX_ID), max_length=MAX_SELECTED
+    )
 
 
 class SelectedRead(serializers.Serializer[Record]):

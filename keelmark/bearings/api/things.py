@@ -90,7 +90,7 @@ class EstateThingView(APIView):
         view = view_of(request)
         node = node_of(view, entity_id=entity_id)
         if node is None:
-            raise exceptions.NotFound("Nothing is known under this id.")
+            raise exceptions.NotFound(f"No thing {entity_id} is known.")
         table, stops = view.reading.estate.table(node.kind), stops_with(view, node)
         return Response(
             EstateThingRead(
@@ -153,7 +153,7 @@ class EstateDetailsView(APIView):
         actor = actor_of(request)
         entity = entities_for(actor).filter(pk=entity_id).first()
         if entity is None:
-            raise exceptions.NotFound("Nothing is known under this id.")
+            raise exceptions.NotFound(f"No thing {entity_id} is known.")
         history = history_of(entity, now=now())
         told = {
             "sections": [asdict(one) for one in sections_of(actor, entity=entity)],

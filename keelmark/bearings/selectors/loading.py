@@ -1,6 +1,7 @@
 """Makes the estate of the core out of packed tables."""
 
 from collections.abc import Mapping
+from dataclasses import replace
 from functools import cache
 from typing import Any
 
@@ -11,7 +12,7 @@ import pyarrow.compute as pc
 from keelmark.bearings.packs.packing import OUTLOOK, PAIR
 from keelmark.bearings.packs.sources import SOURCES
 from keelmark.core.arrays import Bools, Float64s, Int64s
-from keelmark.core.estate.books import MarkColumns, nearest_marks
+from keelmark.core.estate.books import MarkColumns, folded, nearest_marks
 from keelmark.core.estate.columns import NOWHERE, Amounts, Column, Pairs, Table, Words, unknown
 from keelmark.core.estate.estate import Estate, Outlooks
 from keelmark.core.estate.kinds import KINDS, PAIRS, Measure
@@ -30,6 +31,7 @@ def estate_of(packs: Mapping[str, pa.Table], *, revision: int, day: int) -> Esta
     ids = {kind: _int64s(packs[kind]["id"])[0] for kind in SOURCES}
     tables = {kind: _table(kind, packs=packs, ids=ids) for kind in SOURCES}
     tables["array"] = _with_counts(tables)
+    tables["vm"] = _with_snapshots(tables)
     pairs = {name: _pairs(name, packs[f"{PAIR}.{name}"], ids=ids) for name in PAIRS}
     marks = {kind: _marks(packs, kind=kind, tables=tables) for kind in SOURCES}
     outlooks = {
@@ -101,10 +103,16 @@ def _with_counts(tables: dict[str, Table]) -> Table:
             values=np.bincount(onto[is_on & is_one], minlength=n).astype(np.int64),
             is_known=np.bincount(onto[is_on & is_told], minlength=n) > 0,
         )
-    return Table(
-        kind="array", ids=array.ids, names=array.names, links=array.links,
-        columns={**array.columns, **counts},
-    )  # fmt: skip
+    return replace(array, columns={**array.columns, **counts})
+
+
+def _with_snapshots(tables: dict[str, Table]) -> Table:
+    """VMs with what their snapshots hold; one without any holds nothing in them."""
+    vms, snapshots = tables["vm"], tables["snapshot"]
+    is_there = ~snapshots.amounts("retired").is_known
+    onto = np.where(is_there, snapshots.links["vm"], NOWHERE)
+    held, n_unread = folded(snapshots.amounts("used"), onto=onto, n=len(vms))
+    return replace(vms, columns={**vms.columns, "snapshots": replace(held, is_known=n_unread == 0)})
 
 
 def _is_free(ports: Table) -> Bools:

@@ -21,6 +21,7 @@ from keelmark.readings.rows import EPOCH
 
 WINDOWS_DAYS = (1, 7, 30, 90, 365)
 MOST_NAMED = 12
+MOST_WITHOUT = 1000  # by name: each wants to be looked after
 # From what lies below all to who eats it.
 LAYERS = (
     "site", "array", "pool", "volume", "datastore", "disk", "vm", "project", "tenant", "cluster",
@@ -126,7 +127,9 @@ def _sharing(view: View, node: Node, *, kind: str) -> Bools:
     return shared
 
 
-def _related(view: View, *, kind: str, mask: Bools, side: str, here: Here | None) -> Related:
+def _related(
+    view: View, *, kind: str, mask: Bools, side: str, here: Here | None, most: int = MOST_NAMED
+) -> Related:
     table, books = view.reading.estate.table(kind), view.reading.books.get(kind)
     n = len(table)
     used = here.used if here else books.used if books else unknown(n)
@@ -152,7 +155,7 @@ def _related(view: View, *, kind: str, mask: Bools, side: str, here: Here | None
                 "grown_bytes": added.told(row),
                 "state": state.told(row) if isinstance(state, Words) else None,
             }
-            for row in rows[:MOST_NAMED].tolist()
+            for row in rows[:most].tolist()
         ],
     )
 
@@ -189,7 +192,7 @@ def stops_with(view: View, node: Node) -> Stops | None:
         {"id": int(tenants.ids[row]), "name": tenants.names[row], "n": int(counts[row])}
         for row in np.flatnonzero(counts).tolist()
     ]
-    named = _related(view, kind="vm", mask=alone, side="over", here=None).named
+    named = _related(view, kind="vm", mask=alone, side="over", here=None, most=MOST_WITHOUT).named
     return Stops(
         n_vms=int(stops.sum()),
         by_tenant=sorted(told, key=lambda one: -one["n"]),

@@ -154,7 +154,9 @@ KINDS: dict[str, Kind] = {
                     "since": "since when its power is as it is", "backup": "last good backup",
                 }),
                 *_fields(Measure.COUNT, {"cpus": "virtual CPUs"}),
-                *_fields(Measure.BYTES, {"memory": "memory"}),
+                *_fields(Measure.BYTES, {
+                    "memory": "memory", "snapshots": "held by its snapshots alone",
+                }),
             ),
             links=(*_PLACED, *_OWNED, ("cluster", "cluster"), ("host", "host"),
                    ("project", "project")),

@@ -15,7 +15,9 @@ class PoolPage:
         return self.page.get_by_role("group", name="Figures").get_by_role("button", name=name)
 
     def look_at(self, window: str) -> None:
-        self.page.get_by_role("radio", name=window, exact=True).check(force=True)
+        self.page.get_by_role("radiogroup", name="Window").get_by_role(
+            "radio", name=window, exact=True
+        ).check(force=True)
 
     def exact_used_bytes(self) -> int:
         title = self.figure("used").get_attribute("title") or ""

@@ -22,7 +22,9 @@ class ThingPage:
         expect(self.chart.locator("svg")).to_be_visible()
 
     def window(self, name: str) -> Locator:
-        return self.page.get_by_role("radio", name=name, exact=True)
+        return self.page.get_by_role("radiogroup", name="Window").get_by_role(
+            "radio", name=name, exact=True
+        )
 
     def look_at(self, window: str) -> None:
         self.window(window).check(force=True)

@@ -4,7 +4,7 @@ from playwright.sync_api import Locator, Page, expect
 class TodayPage:
     def __init__(self, page: Page) -> None:
         self.page = page
-        self.sift = page.get_by_label("Narrow")
+        self.sift = page.get_by_label("Narrow", exact=True)
         self.rows = page.get_by_label("What ends first").get_by_role("listitem")
 
     def open(self, query: str = "") -> None:

@@ -118,7 +118,12 @@
   const id = $props.id();
 </script>
 
-<div class="tide-bar border-t border-rule bg-paper-raised" bind:clientWidth={wide}>
+<div
+  role="region"
+  aria-label="Tide bar"
+  class="tide-bar border-t border-rule bg-paper-raised"
+  bind:clientWidth={wide}
+>
   {#if scale && tide.data}
     {@const nowX = PAD + xOf(now, scale)}
     {@const dayX = PAD + xOf(day, scale)}

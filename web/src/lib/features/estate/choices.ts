@@ -51,7 +51,7 @@ export const FIRST_COLUMNS: Partial<Record<KindName, string[]>> = {
   ],
   volume: ['pool', 'used', 'size', 'grown', 'mapped', 'io', 'thickness'],
   datastore: ['cluster', 'state', 'used', 'size', 'fill', 'promised', 'grown', 'runway'],
-  vm: ['project', 'cluster', 'power', 'since', 'used', 'size', 'grown', 'policy'],
+  vm: ['project', 'cluster', 'power', 'used', 'size', 'grown', 'snapshots', 'backup', 'policy'],
   disk: ['vm', 'datastore', 'used', 'size', 'inside', 'unshared', 'grown', 'tier'],
   file: ['datastore', 'category', 'orphan', 'size', 'changed'],
   snapshot: ['vm', 'taken', 'used'],

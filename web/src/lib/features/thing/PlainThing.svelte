@@ -17,7 +17,10 @@
   }
   let { thingId }: Props = $props();
   const thing = createQuery(() => thingQuery(thingId, bearing.asked));
-  const details = createQuery(() => detailsQuery(thingId));
+  const details = createQuery(() => ({
+    ...detailsQuery(thingId),
+    enabled: thing.data !== undefined,
+  }));
   const figures = $derived((thing.data?.figures ?? {}) as Record<string, unknown>);
   const named = (name: string) => (figures[name] as Linked | null | undefined)?.name;
   const about = $derived(

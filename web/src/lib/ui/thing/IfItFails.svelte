@@ -33,8 +33,8 @@
         {:else}every one has a copy.{/if}
       </p>
       {#if stops.n_without > 0}
-        <p class="text-ink-soft">Without a copy, the largest:</p>
-        <ul class="flex flex-wrap gap-x-3">
+        <p class="text-ink-soft">Without a copy, the largest first:</p>
+        <ul class="section-box flex flex-wrap gap-x-3">
           {#each stops.without as vm (vm.id)}
             <li>
               <a class="hover:underline" href={bearing.href(pathOf(vm))}>{vm.name}</a>
