@@ -23,6 +23,7 @@ class Revision(models.Model):
 
     made_at = models.DateTimeField()
     day = models.DateField()
+    layout = models.CharField(max_length=16)  # of which columns: another program reads others
     packs = models.ManyToManyField(Pack, related_name="revisions")
 
     class Meta:

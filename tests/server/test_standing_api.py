@@ -15,7 +15,7 @@ from keelmark.forecasts.making.pools import refresh
 from keelmark.forecasts.making.runs import plan_forecasts
 from keelmark.forecasts.models import KeptForecast
 from keelmark.readings.models import DailyReading
-from tests.server.cluster import make_cluster
+from tests.server.cluster import ARRIVED_DAYS_AGO, FIRST_ON, N_DAYS, make_cluster
 from tests.server.conftest import NOW
 from tests.server.test_forecast_runs import carry_out
 

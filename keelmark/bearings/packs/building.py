@@ -13,6 +13,7 @@ from django.db.models.functions import Cast
 from keelmark.bearings.models import Pack, Revision
 from keelmark.bearings.packs.packing import OUTLOOK, PAIR, digest_of, packed
 from keelmark.bearings.packs.sources import (
+    LAYOUT,
     PAIR_SOURCES,
     SOURCES,
     column_names,
@@ -50,11 +51,11 @@ def build_revision(*, now: datetime) -> Revision | None:
     before = Revision.objects.first()
     if (
         before is not None
-        and before.day == now.date()
+        and (before.day, before.layout) == (now.date(), LAYOUT)
         and set(before.packs.values_list("pk", flat=True)) == {pack.pk for pack in packs}
     ):
         return None
-    revision = Revision.objects.create(made_at=now, day=now.date())
+    revision = Revision.objects.create(made_at=now, day=now.date(), layout=LAYOUT)
     revision.packs.set(packs)
     old = Revision.objects.values_list("pk", flat=True)[KEPT_REVISIONS:]
     Revision.objects.filter(pk__in=list(old)).delete()

@@ -16,6 +16,7 @@ from keelmark.access.selectors import sees_all, tenant_ids_of
 from keelmark.bearings.models import Pack, Revision
 from keelmark.bearings.packs.building import build_revision
 from keelmark.bearings.packs.packing import unpacked
+from keelmark.bearings.packs.sources import LAYOUT
 from keelmark.bearings.selectors.loading import estate_of
 from keelmark.bearings.selectors.past import past_of, past_told_at
 from keelmark.core.arrays import Bools
@@ -61,10 +62,11 @@ class _Picture:
         )
 
     def newest(self) -> Estate:
-        revision = Revision.objects.only("pk", "day").first()
+        ours = Revision.objects.filter(layout=LAYOUT).only("pk", "day")
+        revision = ours.first()
         if revision is None or settings.PICTURE_IS_MADE_WHEN_ASKED:
             build_revision(now=now())
-            revision = Revision.objects.only("pk", "day").latest("pk")
+            revision = ours.latest("pk")
         with self.lock:
             if self.estate is None or self.estate.revision != revision.pk:
                 self.estate = self._loaded(revision)

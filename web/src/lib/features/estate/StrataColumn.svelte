@@ -50,6 +50,9 @@
 </div>
 <div
   class="strata-column"
+  style:--tall="{segments.at(-1)
+    ? (segments.at(-1)?.top ?? 0) + (segments.at(-1)?.height ?? 0)
+    : 0}px"
   role="listbox"
   aria-label="{layer.title}, {formatCount(layer.n_all)} in all"
 >

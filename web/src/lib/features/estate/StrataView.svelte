@@ -1,6 +1,7 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import { page } from '$app/state';
+  import { tick } from 'svelte';
   import { formatDay, preferences } from '$lib/format';
   import Choice from '$lib/ui/Choice.svelte';
   import { onChord } from '$lib/ui/keys.svelte';
@@ -32,7 +33,10 @@
     if (event.defaultPrevented || path.length === 0) return;
     if (event.target instanceof HTMLInputElement) return;
     event.preventDefault();
-    void setQuery('path', path.slice(0, -1).join(','), { isStep: true });
+    const stays = path.at(-2) ?? path.at(-1);
+    void setQuery('path', path.slice(0, -1).join(','), { isStep: true })
+      .then(tick)
+      .then(() => document.querySelector<HTMLElement>(`[data-member="${stays}"]`)?.focus());
   });
 </script>
 

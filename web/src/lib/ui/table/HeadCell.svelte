@@ -27,7 +27,7 @@
     from = null;
   }
   function onkeydown(event: KeyboardEvent) {
-    if (event.key !== 'ArrowLeft' && event.key !== 'ArrowRight') return;
+    if (!event.altKey || (event.key !== 'ArrowLeft' && event.key !== 'ArrowRight')) return;
     event.preventDefault();
     event.stopPropagation();
     onwiden(event.key === 'ArrowRight' ? KEY_PX : -KEY_PX, true);
@@ -42,18 +42,13 @@
   {#if onsort}
     <button
       class="lead max-w-full min-h-6 hover:text-ink {sorted ? 'font-semibold text-ink' : ''}"
+      title="sort by it; with Shift beside what sorts already; Alt and arrows make it wider"
       onclick={onsort}
+      {onkeydown}
       >{name}<span aria-hidden="true"
         >{sorted ? (sorted === 'asc' ? ' ↑' : ' ↓') : ''}{place === null ? '' : place}</span
       ></button
     >
   {:else}{name}{/if}
-  <button
-    class="head-edge"
-    aria-label="width of {name}"
-    {onpointerdown}
-    {onpointermove}
-    {onpointerup}
-    {onkeydown}
-  ></button>
+  <span class="head-edge" aria-hidden="true" {onpointerdown} {onpointermove} {onpointerup}></span>
 </div>

@@ -134,6 +134,7 @@
     if (last && of.onmore && last.index >= of.rows.length - AHEAD) of.onmore();
   });
 
+  let onItsWay: number | null = null;
   let anchor: number | null = null; // from which shift chooses
   const idAt = (index: number) => {
     const row = of.rows[index];
@@ -155,9 +156,10 @@
 
   /** Arrows go from row to row, also to those that are not drawn yet. */
   async function onkeydown(event: KeyboardEvent) {
-    const at = Number(
-      document.activeElement?.closest<HTMLElement>('[data-row]')?.dataset.row ?? -1,
-    );
+    // Keys may come faster than rows are drawn: the row that is on its way to the focus counts.
+    const at =
+      onItsWay ??
+      Number(document.activeElement?.closest<HTMLElement>('[data-row]')?.dataset.row ?? -1);
     if (choice && at >= 0 && (event.key === 'x' || event.key === 'X') && !event.ctrlKey) {
       event.preventDefault();
       choose(at, event.shiftKey);
@@ -183,9 +185,11 @@
       if (anchor === null) choose(at, false);
       choose(next, true);
     }
+    onItsWay = next;
     $virtualizer.scrollToIndex(next, { align: 'auto' });
     await tick();
     requestAnimationFrame(() => {
+      if (onItsWay === next) onItsWay = null;
       box?.querySelector<HTMLElement>(`[data-row="${next}"] a`)?.focus({ preventScroll: true });
     });
   }
