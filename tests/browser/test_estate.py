@@ -83,7 +83,7 @@ def test_where_there_is_room_and_ports_for_new_work(estate: EstatePage):
     estate.narrow_to("class:Steady plannable>22TB array.free_ports>=4")
     found = estate.names()
     assert found
-    arrays = {row.get_by_role("cell").nth(2).inner_text() for row in estate.rows.all()[1:-1]}
+    arrays = {row.get_by_role("cell").nth(2).inner_text() for row in estate.rows.all()[1:]}
     assert arrays <= {"heron-2", "avocet-2"}  # the second of each has ports to spare
 
 
@@ -140,7 +140,7 @@ def test_every_way_in_leads_to_its_end(estate: EstatePage, way: str):
 def test_the_sum_at_the_head_of_a_path_is_that_of_the_list(estate: EstatePage):
     title = estate.member("site", "Marram").get_attribute("title") or ""
     estate.open("?view=list&kind=pool&scope=site:Marram")
-    foot = estate.rows.last.get_by_role("cell").nth(5).locator("span")
+    foot = estate.foot.get_by_role("cell").nth(5).locator("span")
     assert (foot.get_attribute("title") or "").split(" B")[0] in title
 
 
@@ -159,22 +159,22 @@ def test_a_list_is_sorted_by_several_columns_and_the_address_keeps_it(estate: Es
 
 def test_rows_are_chosen_by_x_and_added_up_by_the_server(estate: EstatePage):
     estate.open("?view=list&kind=pool&order=-used")
-    estate.page.get_by_role("table").get_by_role("link").first.focus()
+    estate.table.get_by_role("link").first.focus()
     estate.page.keyboard.press("x")
-    expect(estate.rows.last).to_contain_text("1 chosen")
+    expect(estate.foot).to_contain_text("1 chosen")
     estate.page.keyboard.press("ArrowDown")
     estate.page.keyboard.press("ArrowDown")
     estate.page.keyboard.press("Shift+X")
-    expect(estate.rows.last).to_contain_text("3 chosen")
+    expect(estate.foot).to_contain_text("3 chosen")
     estate.page.keyboard.press(" ")
     expect(estate.margin).to_be_visible()
     estate.page.get_by_role("button", name="choose none").click()
-    expect(estate.rows.last).to_contain_text("60 in all")
+    expect(estate.foot).to_contain_text("60 in all")
 
 
 def test_a_long_list_is_read_to_its_end_and_taken_along(estate: EstatePage, tmp_path: Path):
     estate.open("?view=list&kind=vm&order=name")
-    estate.page.get_by_role("table").get_by_role("link").first.focus()
+    estate.table.get_by_role("link").first.focus()
     for _ in range(12):
         estate.page.keyboard.press("End")
         estate.page.wait_for_timeout(250)

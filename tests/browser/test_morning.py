@@ -103,7 +103,7 @@ def test_an_empty_scope_says_so_and_offers_the_way_back(signed_in: Page):
 
 def test_a_sift_that_cannot_be_read_is_told(signed_in: Page, complaints: list[str]):
     TodayPage(signed_in).narrow_to("colour:blue")
-    expect(signed_in.get_by_role("alert")).to_contain_text("unknown key colour")
+    expect(signed_in.get_by_role("alert")).to_contain_text("pools have no colour")
     signed_in.wait_for_load_state("networkidle")
     assert all(NETWORK_COMPLAINT in complaint for complaint in complaints)
     complaints.clear()

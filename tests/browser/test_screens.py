@@ -192,7 +192,7 @@ def test_a_session_that_ended_elsewhere_leads_to_the_sign_in(
 ):
     signed_in.context.clear_cookies()
     TodayPage(signed_in).narrow_to("heron")
-    expect(signed_in.get_by_role("button", name="Sign in")).to_be_visible()
+    expect(signed_in.get_by_role("dialog", name="Your session has ended")).to_be_visible()
     complaints.clear()
 
 

@@ -9,7 +9,9 @@ class EstatePage:
         self.sift = page.get_by_role("combobox", name="Narrow")
         self.margin = page.get_by_role("complementary", name="What is chosen")
         self.tide = page.get_by_role("slider", name="Day looked at")
-        self.rows = page.get_by_role("table").get_by_role("row")
+        self.table = page.get_by_role("table").first
+        self.rows = self.table.get_by_role("row")
+        self.foot = page.get_by_role("table", name=", added up").get_by_role("row")
 
     def open(self, query: str = "") -> None:
         self.page.goto(f"/estate{query}")
@@ -35,8 +37,8 @@ class EstatePage:
     def names(self) -> list[str]:
         """The names in the list as it stands."""
         self.settle()
-        expect(self.page.get_by_role("table")).to_have_attribute("aria-busy", "false")
-        return self.page.get_by_role("table").get_by_role("link").all_inner_texts()
+        expect(self.table).to_have_attribute("aria-busy", "false")
+        return self.table.get_by_role("link").all_inner_texts()
 
     def narrow_to(self, text: str) -> None:
         self.sift.fill(text)

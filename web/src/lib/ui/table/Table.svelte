@@ -118,6 +118,7 @@
   const nSorted = $derived(sortedBy(sorting.order).length);
 
   let box: HTMLDivElement | undefined = $state();
+  let footBox: HTMLDivElement | undefined = $state();
   const virtualizer = createVirtualizer<HTMLDivElement, HTMLDivElement>({
     count: 0,
     getScrollElement: () => box ?? null,
@@ -233,6 +234,9 @@
     class={isTall ? 'lanes-tall' : 'lanes-box'}
     style:--columns={tracks}
     data-place="table {name}"
+    onscroll={() => {
+      if (footBox && box) footBox.scrollLeft = box.scrollLeft;
+    }}
     {onkeydown}
   >
     <div role="table" aria-label={label} aria-rowcount={of.nAll + 1} aria-busy={of.isBusy ?? false}>
@@ -299,18 +303,20 @@
           {/if}
         {/each}
       </div>
-      {#if foot}
-        <div role="rowgroup" class="sticky bottom-0 z-10 bg-paper">
-          <div role="row" class="lane figures border-t border-ink py-1 font-semibold">
-            {#if choice}<div role="cell"></div>{/if}
-            {#each shown as column (column.key)}
-              <div role="cell" class="lead {column.isText ? 'text-left' : 'text-right'}">
-                {@render foot(column)}
-              </div>
-            {/each}
-          </div>
-        </div>
-      {/if}
     </div>
   </div>
+  {#if foot}
+    <div class="lanes-foot" bind:this={footBox} style:--columns={tracks}>
+      <div role="table" aria-label="{label}, added up">
+        <div role="row" class="lane figures border-t border-ink py-1 font-semibold">
+          {#if choice}<div role="cell"></div>{/if}
+          {#each shown as column (column.key)}
+            <div role="cell" class="lead {column.isText ? 'text-left' : 'text-right'}">
+              {@render foot(column)}
+            </div>
+          {/each}
+        </div>
+      </div>
+    </div>
+  {/if}
 {/if}
