@@ -11,6 +11,7 @@ from standins.estate import Estate
 from standins.holding import held_bytes
 
 Document = dict[str, Any]  # one line of the file; its schema is published with the product
+GIB = 1024**3
 TIB = 1024**4
 SUSTAINABLE_IOPS = {"heron": 100_000, "avocet": 75_000, "plover": 50_000, "dunlin": 60_000}
 TIERS = ("Spring", "Neap", "Slack")
@@ -192,6 +193,13 @@ def _machine(machine: Machine, *, at: int, day: float, now: datetime) -> Iterato
                  "used_bytes": guest}
             ],
         )  # fmt: skip
+    for name, days_back, _ in machine.snapshots:
+        # What was overwritten since: the older one, the more.
+        yield _about(
+            f"path.{machine.uuid}:snapshot:{name}",
+            now.isoformat(),
+            unshared_bytes=(at % 17 + 3) * (days_back + 2) * GIB // 4,
+        )
     if machine.is_on:
         yield _backup(machine, at=at, now=now)
     if at % 173 == 7:

@@ -45,6 +45,10 @@
   );
   const kindWord = $derived(KINDS.find((one) => one.key === kind)?.key ?? 'pool');
 
+  const LEAST_WIDE_PX = 60; // below, no word is to be read
+  const LEAST_TALL_PX = 30;
+  const isRoomy = (block: Block) => block.width > LEAST_WIDE_PX && block.height > LEAST_TALL_PX;
+
   function pick(key: string, name: string | null, isExcluding: boolean) {
     void bearing.narrow(key, name ?? 'none', isExcluding);
   }
@@ -110,19 +114,21 @@
           style:--width="{block.width}px"
           style:--height="{block.height}px"
           title="{block.name ?? `no ${inner}`}: {exactBytes(block.group.used_bytes)}"
-          aria-label="{block.name ?? `no ${inner}`}, {preferences.bytes(
-            block.group.used_bytes,
-          )}, {counted(kindWord, block.group.n)}{block.group.state ? `, ${block.group.state}` : ''}"
           onclick={(event) => pick(inner, block.name, event.altKey)}
         >
-          {#if block.width > 60 && block.height > 30}
-            <span class="lead block">{block.name ?? `no ${inner}`}</span>
-            <span class="figures lead block text-xs"
-              >{preferences.bytes(block.group.used_bytes)}{block.group.fill_percent === null
-                ? ''
-                : ` · ${formatPercent(Math.round(block.group.fill_percent))}`}</span
-            >
-          {/if}
+          <span class={isRoomy(block) ? 'lead block' : 'sr-only'}
+            >{block.name ?? `no ${inner}`}</span
+          >
+          <span class={isRoomy(block) ? 'figures lead block text-xs' : 'sr-only'}
+            >{preferences.bytes(block.group.used_bytes)}{block.group.fill_percent === null
+              ? ''
+              : ` · ${formatPercent(Math.round(block.group.fill_percent))}`}</span
+          >
+          <span class="sr-only"
+            >{counted(kindWord, block.group.n)}{block.group.state
+              ? `, ${block.group.state}`
+              : ''}</span
+          >
         </button>
       {/if}
     {:else}
