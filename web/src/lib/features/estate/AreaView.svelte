@@ -49,6 +49,11 @@
   const LEAST_TALL_PX = 30;
   const isRoomy = (block: Block) => block.width > LEAST_WIDE_PX && block.height > LEAST_TALL_PX;
 
+  const LEAST_HIT_PX = 24;
+  const isTiny = (block: Block) =>
+    block.width < LEAST_HIT_PX || (block.height < LEAST_HIT_PX && !block.isOuter);
+  const nTiny = $derived(blocks.filter((block) => isTiny(block) && !block.isOuter).length);
+
   function pick(key: string, name: string | null, isExcluding: boolean) {
     void bearing.narrow(key, name ?? 'none', isExcluding);
   }
@@ -97,7 +102,17 @@
     aria-label="{kindWord} by {outer} and {inner}, areas are used bytes"
   >
     {#each blocks as block (block.key)}
-      {#if block.isOuter}
+      {#if isTiny(block)}
+        <div
+          class={block.isOuter ? 'area-head' : `area-block ${tintOf(tint, block.group)}`}
+          style:--left="{block.x}px"
+          style:--top="{block.y}px"
+          style:--width="{block.width}px"
+          style:--height="{block.height}px"
+          title="{block.name ?? 'none'}: {exactBytes(block.group.used_bytes)}"
+          aria-hidden="true"
+        ></div>
+      {:else if block.isOuter}
         <button
           class="area-head lead"
           style:--left="{block.x}px"
@@ -135,6 +150,12 @@
       <p class="text-ink-soft">Nothing lies within this scope on this day.</p>
     {/each}
   </div>
+  {#if nTiny > 0}
+    <p class="pb-1 text-ink-soft">
+      {counted('group', nTiny)}
+      {nTiny === 1 ? 'is' : 'are'} too small to be read here: narrow, or look at the list.
+    </p>
+  {/if}
 {:else}
   <Pending of="the areas" />
 {/if}

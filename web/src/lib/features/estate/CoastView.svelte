@@ -45,10 +45,6 @@
           role="button"
           tabindex="0"
           class="coast-site"
-          aria-label="{site.name}: {preferences.bytes(site.used_bytes)} used, {counted(
-            'vm',
-            site.n_vms,
-          )}, worst {site.worst ?? 'not judged'}"
           onclick={(event) =>
             event.altKey
               ? void bearing.narrow('site', site.name, true)

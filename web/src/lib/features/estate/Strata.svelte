@@ -93,10 +93,14 @@
   }
 </script>
 
+<!-- svelte-ignore a11y_no_noninteractive_tabindex (what scrolls must be reached by keys) -->
 <div
   bind:this={box}
   bind:clientHeight={tall}
   class="strata min-h-0 flex-1"
+  role="region"
+  aria-label="Strata"
+  tabindex="0"
   style:--layers={layers.length}
 >
   {#each layers as layer, depth (layer.of_id ?? 'first')}

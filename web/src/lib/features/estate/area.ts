@@ -14,7 +14,7 @@ export interface Block {
   height: number;
 }
 
-const HEAD_PX = 20;
+const HEAD_PX = 24;
 const GAP_PX = 3;
 export const TINTS = [
   { key: 'fill', name: 'fill' },

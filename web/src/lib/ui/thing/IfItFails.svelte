@@ -37,7 +37,7 @@
         <ul class="section-box flex flex-wrap gap-x-3">
           {#each stops.without as vm (vm.id)}
             <li>
-              <a class="hover:underline" href={bearing.href(pathOf(vm))}>{vm.name}</a>
+              <a class="lead hover:underline" href={bearing.href(pathOf(vm))}>{vm.name}</a>
             </li>
           {/each}
         </ul>

@@ -103,22 +103,22 @@
       </div>
     {/each}
     {#if told.grown.length}
-      <div class="border-b border-rule py-1">
-        <div class="flex justify-between gap-3">
-          <dt class="text-ink-soft">grown</dt>
-          <dd class="figures font-semibold" title={exactBytes(grown?.bytes)}>
-            {preferences.bytes(grown?.bytes, true)}
-          </dd>
-        </div>
-        <Choice
-          label="Grown over"
-          options={WINDOWS}
-          value={windowDays}
-          onpick={(key) => (windowDays = key)}
-        />
+      <div class="flex justify-between gap-3 pt-1">
+        <dt class="text-ink-soft">grown</dt>
+        <dd class="figures font-semibold" title={exactBytes(grown?.bytes)}>
+          {preferences.bytes(grown?.bytes, true)}
+        </dd>
       </div>
     {/if}
   </dl>
+  {#if told.grown.length}
+    <Choice
+      label="Grown over"
+      options={WINDOWS}
+      value={windowDays}
+      onpick={(key) => (windowDays = key)}
+    />
+  {/if}
   <div class="mt-2 flex flex-wrap gap-2">
     {#if !isHere}
       <a class="border border-ink px-2 py-0.5" href={bearing.href(pathOf(told))}>open</a>

@@ -44,7 +44,7 @@
 </script>
 
 {#each sides as side (side.key)}
-  <h4 class="mt-1 text-xs text-ink-soft">{side.says}</h4>
+  <p class="mt-1 text-xs text-ink-soft">{side.says}</p>
   <!-- what it stands on is told from above downwards: the nearest first -->
   {#each side.key === 'under' ? side.layers.toReversed() : side.layers as related (related.kind)}
     <div class="py-1">
