@@ -132,7 +132,7 @@ def test_a_sift_finds(estate: Estate, text: str, kind: str, ids: list[int]):
         ("kind:poool", "pool", (5, 10), "pool"),
         ("kind>pool", "pool", (0, 9), "kind:pool"),
         ("heron pool.arrray:x", "volume", (6, 17), "array"),
-        ("snapshots>1TB", "vm", (0, 9), "volume.snapshots"),
+        ("plannable>1TB", "vm", (0, 9), "datastore.plannable"),
         ("a.b.c.d.e.f:1", "vm", (0, 11), None),
     ],
 )

@@ -94,6 +94,11 @@ def ask(make_pool):
     return send
 
 
+@pytest.fixture(autouse=True)
+def _one_picture(settings):
+    settings.PICTURE_IS_MADE_WHEN_ASKED = False  # the first is made; hundreds of asks need no more
+
+
 @pytest.mark.parametrize("name", OPERATIONS)
 @settings(QUIET, max_examples=12)
 @given(data=st.data())
