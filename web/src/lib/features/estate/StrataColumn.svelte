@@ -103,9 +103,11 @@
       {/if}
       <div class="flex min-w-0 items-center gap-1.5">
         {#if member?.state}<StateGlyph state={member.state} width="13" height="13" />{/if}
-        <span class="lead {member?.id === chosenId ? 'font-semibold' : ''}">{segment.name}</span>
+        <span class="lead max-w-full shrink-0 {member?.id === chosenId ? 'font-semibold' : ''}"
+          >{segment.name}</span
+        >
         {#if segment.height < TALL_PX}
-          <span class="figures ml-auto pl-1 text-xs whitespace-nowrap">{told(segment)}</span>
+          <span class="figures lead ml-auto text-xs">{told(segment)}</span>
         {/if}
       </div>
       {#if segment.height >= TALL_PX}

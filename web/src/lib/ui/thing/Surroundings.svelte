@@ -21,7 +21,7 @@
   const thing = createQuery(() => thingQuery(id, { ...bearing.asked, window: windowDays }));
 </script>
 
-{#if thing.data}<WhoEats told={thing.data} />{/if}
+{#if thing.data?.stops}<WhoEats told={thing.data} />{/if}
 <Sections {id} />
 {#if thing.data?.related.length}
   <section class="mt-4 max-w-xl" aria-label="What stands on what">
