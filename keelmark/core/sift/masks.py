@@ -10,8 +10,8 @@ import numpy as np
 from keelmark.core.arrays import Bools, Float64s
 from keelmark.core.estate.columns import Amounts, Words
 from keelmark.core.estate.figures import Figure, Shares, figure
-from keelmark.core.estate.kinds import KINDS, Measure
-from keelmark.core.estate.reach import pulled, taken, way_between
+from keelmark.core.estate.kinds import Measure
+from keelmark.core.estate.reach import pulled, taken
 from keelmark.core.estate.reading import Reading
 from keelmark.core.sift.binding import Bound, OfKind, bind, subject_of
 from keelmark.core.sift.quantities import Days, OnDay
@@ -170,8 +170,3 @@ def _all(n: int) -> Bools:
 
 def _truth(told: Bools | Float64s) -> Bools:
     return np.asarray(told, dtype=np.bool_)
-
-
-def kinds_reached(kind: str) -> list[str]:
-    """Return the kinds whose names and fields a sift of a kind may use."""
-    return [one for one in KINDS if one == kind or way_between(kind, one) is not None]
