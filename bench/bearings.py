@@ -130,7 +130,7 @@ def _screens() -> None:
     from keelmark.access.services.people import ensure_person
     from keelmark.bearings.selectors.picture import newest_estate
 
-    client = Client()
+    client = Client(HTTP_HOST="127.0.0.1")
     secret = secrets.token_urlsafe()
     client.force_login(ensure_person(name="bench", password=secret, role=Role.PLANNER))
     print(f"{'main read of a screen':34} {'first':>7} {'p50':>6} {'p95':>6} ms (budget 150)")

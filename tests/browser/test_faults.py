@@ -39,11 +39,11 @@ def test_a_database_restarted_under_an_open_page_is_told_and_waited_for(
 def test_a_worker_killed_in_mid_collection_is_replaced_and_the_run_done_again(
     signed_in: Page, stack: Stack
 ):
-    stack.tell_array(AVOCET_1, what="faults", kind="slow", delay_seconds=1.5, count=400)
     feeds = FeedsPage(signed_in)
     feeds.open()
     feeds.choose("avocet-1")
-    feeds.wait_until_collected("avocet-1")
+    feeds.wait_until_collected("avocet-1")  # as quickly as it can, before it is slowed
+    stack.tell_array(AVOCET_1, what="faults", kind="slow", delay_seconds=1.5, count=400)
     feeds.collect_now("avocet-1")
     expect(feeds.feed("avocet-1").get_by_role("status")).to_contain_text(
         "reading", timeout=RECOVERY_MS

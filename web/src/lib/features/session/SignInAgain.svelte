@@ -15,10 +15,7 @@
 </script>
 
 <Dialog open={isOpen} dismissable={false} title="Your session has ended">
-  <p>
-    Nothing on this screen is lost. Sign in again as {name} and go on.
-    <button class="text-depth-5 underline" onclick={onother}>I am somebody else</button>
-  </p>
+  <p>Nothing on this screen is lost. Sign in again as {name} and go on.</p>
   <SignInForm
     {name}
     onsignedin={(session) => {
@@ -26,4 +23,6 @@
       void client.invalidateQueries();
     }}
   />
+  <!-- Last, so that a key meant for what lay below cannot end up on it. -->
+  <button class="text-depth-5 underline" onclick={onother}>I am somebody else</button>
 </Dialog>
