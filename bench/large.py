@@ -37,6 +37,7 @@ HOSTS_A_CLUSTER = 16
 STEPS = 288  # five-minute means a day
 STEPS_AT_ONCE = 6
 _TWIN = """
+DROP TABLE IF EXISTS bench_twin;
 CREATE TABLE bench_twin (LIKE readings_dailyreading INCLUDING ALL) PARTITION BY RANGE (day);
 CREATE TABLE bench_twin_all PARTITION OF bench_twin DEFAULT;
 """

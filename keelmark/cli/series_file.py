@@ -93,8 +93,9 @@ def _batches(path: Path, *, amounts: pa.DataType, tell: Tell) -> Iterator[Any]: 
                 tell("reading", n_done, n_rows)
                 yield from told.cast(schema, safe=amounts == pa.int64()).to_batches()
         return
-    with path.open("rb") as raw:
-        plain: Any = pa.PythonFile(raw, mode="r")  # a stream, which its stubs do not take for one
+    # Arrow's own file: one of Python's, read ahead in a thread, ends the process with an abort.
+    with pa.OSFile(str(path), "rb") as raw:
+        plain: Any = raw  # a stream, which its stubs do not take for one
         if (packed := _packed_by(path)) is not None:
             plain = pa.CompressedInputStream(plain, packed)
         reader = pa_csv.open_csv(

@@ -26,6 +26,11 @@ class Column:
     wire: str
     is_known: Bools | None = None  # None: everywhere
 
+    def taken(self, rows: Bools) -> "Column":
+        """Return the chosen rows."""
+        known = None if self.is_known is None else self.is_known[rows]
+        return Column(values=self.values[rows], wire=self.wire, is_known=known)
+
 
 def days(values: Int64s) -> Column:
     """Days since 1970 as dates."""

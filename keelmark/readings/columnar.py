@@ -29,6 +29,11 @@ def columns_of(query: QuerySet[Any, Any], *, types: Types) -> pa.Table:
     The types stand in the order of the query's own columns.
     """
     sql, params = query.query.sql_with_params()
+    return columns_told(sql, params=params, types=types)
+
+
+def columns_told(sql: str, *, params: Any, types: Types) -> pa.Table:  # Any: as a cursor takes
+    """Return the rows of a statement as an Arrow table with columns of these types."""
     stream = BytesIO()
     with (
         connection.cursor() as cursor,

@@ -16,6 +16,7 @@ from keelmark.readings import sql
 DAILY = "readings_dailyreading"
 MEASURES = "readings_measure"
 STEPS = "readings_performance"
+PACKED = "readings_packed"
 HOURS = "readings_performance_hour"
 STEP_DAYS_KEPT = 14
 HOUR_DAYS_KEPT = 90
@@ -40,6 +41,7 @@ def keep_partitions(*, today: date) -> list[str]:
     oldest_hour = (today - timedelta(days=HOUR_DAYS_KEPT)).replace(day=1)
     return [
         *_drop(STEPS, before=f"{first_step_on(today):%Y%m%d}"),
+        *_drop(PACKED, before=f"{first_step_on(today):%Y%m%d}"),
         *_drop(HOURS, before=f"{oldest_hour:%Y%m}"),
     ]
 
@@ -79,12 +81,13 @@ def _cover_days(table: str, *, first_on: date, last_on: date, today: date) -> No
 
 
 def _cover_steps(today: date) -> None:
-    """A partition a day for five-minute means, one a month for hours."""
-    made = _suffixes(STEPS)
+    """A partition a day for five-minute means and packed ones, one a month for hours."""
     first, last = first_step_on(today), today + timedelta(days=STEPS_AHEAD_DAYS)
-    for on in (first + timedelta(days=n) for n in range((last - first).days + 1)):
-        if f"{on:%Y%m%d}" not in made:
-            _make(STEPS, suffix=f"{on:%Y%m%d}", first=_at(on), end=_at(on + timedelta(days=1)))
+    for table in (STEPS, PACKED):
+        made = _suffixes(table)
+        for on in (first + timedelta(days=n) for n in range((last - first).days + 1)):
+            if f"{on:%Y%m%d}" not in made:
+                _make(table, suffix=f"{on:%Y%m%d}", first=_at(on), end=_at(on + timedelta(days=1)))
     made = _suffixes(HOURS)
     for month in _months((today - timedelta(days=HOUR_DAYS_KEPT)).replace(day=1), last):
         if f"{month:%Y%m}" not in made:

@@ -5,6 +5,7 @@ from datetime import date, datetime
 from django.db import connection, transaction
 
 from keelmark.readings import sql
+from keelmark.readings.performance.packing import is_packed, pack_day
 from keelmark.readings.reckoning import reckon_io
 
 MAX_HOURS = 500  # a call
@@ -30,8 +31,13 @@ def roll_up(*, now: datetime, n_hours: int = MAX_HOURS) -> int:
 
 @transaction.atomic
 def _roll_day(day: date, *, hours: list[tuple[datetime, datetime]]) -> None:
+    is_late = is_packed(day)  # what came after its day was packed
+    if is_late:
+        pack_day(day)
     with connection.cursor() as cursor:
         for hour, noted_at in hours:
-            cursor.execute(sql.ROLL_HOUR, {"hour": hour})
+            if not is_late:
+                cursor.execute(sql.ROLL_HOUR, {"hour": hour})
             cursor.execute(sql.FORGET_HOUR, [hour, noted_at])
-        cursor.execute(sql.ROLL_DAY, {"day": day})
+        if not is_late:
+            cursor.execute(sql.ROLL_DAY, {"day": day})

@@ -210,7 +210,20 @@ SELECT to_timestamp(us / 1e6) FROM unnest(%s::bigint[]) AS us
 ON CONFLICT (hour) DO UPDATE SET noted_at = now()
 """
 HOURS_TO_ROLL = "SELECT hour, noted_at FROM readings_hour_to_roll ORDER BY hour LIMIT %s"
-_AVERAGES = ", ".join(f"avg({name})" for name in MEANS.split(", "))
+_OPS = "(coalesce(read_iops, 0) + coalesce(write_iops, 0))"
+
+
+def _mean(name: str, *, steps: str) -> str:
+    """A mean over steps; of waits weighted by operations, and plain where there were none."""
+    plain = f"sum({name} * {steps}) / nullif(sum({steps}) FILTER (WHERE {name} IS NOT NULL), 0)"
+    if not name.endswith("_ms"):
+        return plain
+    told = f"FILTER (WHERE {name} IS NOT NULL)"
+    weighed = f"sum({name} * {_OPS} * {steps}) / nullif(sum({_OPS} * {steps}) {told}, 0)"
+    return f"coalesce({weighed}, {plain})"
+
+
+_AVERAGES = ", ".join(_mean(name, steps="1") for name in MEANS.split(", "))
 _REPLACED = ", ".join(f"{name} = excluded.{name}" for name in MEANS.split(", "))
 _PEAK = "max(coalesce(read_iops, 0) + coalesce(write_iops, 0))"
 ROLL_HOUR = f"""
@@ -221,10 +234,7 @@ GROUP BY entity_id
 ON CONFLICT (entity_id, at) DO UPDATE SET {_REPLACED},
     peak_iops = excluded.peak_iops, n_steps = excluded.n_steps
 """  # noqa: S608  # only constants are put in
-_WEIGHTED = ", ".join(
-    f"sum({name} * n_steps) / nullif(sum(n_steps) FILTER (WHERE {name} IS NOT NULL), 0)"
-    for name in MEANS.split(", ")
-)
+_WEIGHTED = ", ".join(_mean(name, steps="n_steps") for name in MEANS.split(", "))
 ROLL_DAY = f"""
 INSERT INTO readings_performance_day (entity_id, day, {MEANS}, peak_iops, n_steps)
 SELECT entity_id, %(day)s, {_WEIGHTED}, max(peak_iops), sum(n_steps)
@@ -238,8 +248,68 @@ ON CONFLICT (entity_id, day) DO UPDATE SET {_REPLACED},
 # Only if nothing came meanwhile: what came is rolled up next time.
 FORGET_HOUR = "DELETE FROM readings_hour_to_roll WHERE hour = %s AND noted_at = %s"
 READ_STEPS = f"""
-SELECT at, {MEANS} FROM readings_performance
-WHERE entity_id = %(entity_id)s AND at >= %(first_at)s AND at < %(end_at)s ORDER BY at
+SELECT entity_id, extract(epoch FROM at)::bigint / 300, {MEANS} FROM readings_performance
+WHERE entity_id = ANY(%(entity_ids)s) AND at >= %(first_at)s AND at < %(end_at)s
+"""  # noqa: S608  # only constants are put in
+
+# --- finished days of five-minute means, packed
+DAYS_OF_ROWS = """
+SELECT DISTINCT (at AT TIME ZONE 'UTC')::date FROM (
+    SELECT generate_series(%(first_at)s::timestamptz, %(last_at)s, interval '1 day') AS begins
+) AS days CROSS JOIN LATERAL (
+    SELECT at FROM readings_performance WHERE at >= begins AND at < begins + interval '1 day'
+    LIMIT 1
+) AS one ORDER BY 1
+"""
+THINGS_OF_DAY = """
+SELECT DISTINCT entity_id FROM readings_performance
+WHERE at >= %(first_at)s AND at < %(end_at)s ORDER BY entity_id
+"""
+COPY_PACKED_OUT = """
+COPY (
+    SELECT entity_id, day, content FROM readings_packed
+    WHERE entity_id = ANY(%(entity_ids)s) AND day BETWEEN %(first_on)s AND %(last_on)s
+) TO STDOUT (FORMAT BINARY)
+"""
+COPY_PACKED = "COPY readings_packed (entity_id, day, n_steps, content) FROM STDIN (FORMAT BINARY)"
+FORGET_PACKED = "DELETE FROM readings_packed WHERE day = %(day)s AND entity_id = ANY(%(ids)s)"
+IS_PACKED = "SELECT EXISTS (SELECT FROM readings_packed WHERE day = %s)"
+IS_TO_ROLL = """
+SELECT EXISTS (SELECT FROM readings_hour_to_roll WHERE hour >= %(first_at)s AND hour < %(end_at)s)
+"""
+_ROLLED_PARTS = f"{MEANS}, peak_iops, n_steps"
+_ROLLED_REPLACED = f"{_REPLACED}, peak_iops = excluded.peak_iops, n_steps = excluded.n_steps"
+MAKE_ROLLED_ASIDE = """
+CREATE TEMPORARY TABLE IF NOT EXISTS readings_hours_incoming
+    (LIKE readings_performance_hour) ON COMMIT DELETE ROWS;
+CREATE TEMPORARY TABLE IF NOT EXISTS readings_days_incoming
+    (LIKE readings_performance_day) ON COMMIT DELETE ROWS;
+TRUNCATE readings_hours_incoming, readings_days_incoming
+"""
+COPY_HOURS_ASIDE = (
+    f"COPY readings_hours_incoming (entity_id, at, {_ROLLED_PARTS}) FROM STDIN (FORMAT BINARY)"
+)
+COPY_DAYS_ASIDE = (
+    f"COPY readings_days_incoming (entity_id, day, {_ROLLED_PARTS}) FROM STDIN (FORMAT BINARY)"
+)
+MERGE_HOURS = f"""
+INSERT INTO readings_performance_hour (entity_id, at, {_ROLLED_PARTS})
+SELECT entity_id, at, {_ROLLED_PARTS} FROM readings_hours_incoming
+ON CONFLICT (entity_id, at) DO UPDATE SET {_ROLLED_REPLACED}
+"""  # noqa: S608  # only constants are put in
+MERGE_DAYS = f"""
+INSERT INTO readings_performance_day (entity_id, day, {_ROLLED_PARTS})
+SELECT entity_id, day, {_ROLLED_PARTS} FROM readings_days_incoming
+ON CONFLICT (entity_id, day) DO UPDATE SET {_ROLLED_REPLACED}
+"""  # noqa: S608  # only constants are put in
+READ_HOURS = f"""
+SELECT entity_id, extract(epoch FROM at)::bigint / 3600, {_ROLLED_PARTS}
+FROM readings_performance_hour
+WHERE entity_id = ANY(%(entity_ids)s) AND at >= %(first_at)s AND at < %(end_at)s
+"""  # noqa: S608  # only constants are put in
+READ_DAYS = f"""
+SELECT entity_id, day - DATE '1970-01-01', {_ROLLED_PARTS} FROM readings_performance_day
+WHERE entity_id = ANY(%(entity_ids)s) AND day >= %(first_on)s AND day < %(end_on)s
 """  # noqa: S608  # only constants are put in
 
 # --- counters, from which rates are made
@@ -262,6 +332,11 @@ SELECT child.relname FROM pg_inherits
 JOIN pg_class child ON child.oid = inhrelid JOIN pg_class parent ON parent.oid = inhparent
 WHERE parent.relname = %s ORDER BY child.relname
 """
+
+
+def empty_partition(table: str, *, suffix: str) -> str:
+    """Return the statement that empties one partition."""
+    return f"TRUNCATE {table}_{suffix}"
 
 
 def make_partition(table: str, *, suffix: str, first: date, end: date) -> str:

@@ -2,12 +2,14 @@
 
 import itertools
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import pytest
 from django.contrib.auth.models import User
+from django.db import transaction
 from django.test import Client
 
 from keelmark.access.models import Role
@@ -40,6 +42,14 @@ def django_db_setup(django_db_setup: None, django_db_blocker: Any) -> None:
     """The window of readings stands ready, as a worker makes it."""
     with django_db_blocker.unblock():
         keep_partitions(today=TODAY)
+
+
+@contextmanager
+def for_a_module(django_db_blocker: Any) -> Iterator[None]:
+    """What is written within stands for all tests of a module, each of which undoes its own."""
+    with django_db_blocker.unblock(), transaction.atomic():
+        yield
+        transaction.set_rollback(True)
 
 
 def signed_in(person: User) -> Client:

@@ -26,14 +26,20 @@ from keelmark.estate.models import Entity, VirtualDisk
 from keelmark.feeds.importer import Imported, import_documents
 from keelmark.readings.models import DailyReading
 from tests.server.cluster import READ_AT, make_cluster
-from tests.server.conftest import NOW, Api, signed_in
+from tests.server.conftest import NOW, Api, for_a_module, signed_in
 
 TODAY = NOW.date()
 
 
+@pytest.fixture(scope="module")
+def cluster(django_db_setup, django_db_blocker):
+    with for_a_module(django_db_blocker):
+        yield make_cluster()
+
+
 @pytest.fixture
-def estate(db):
-    return make_cluster()
+def estate(cluster, db):
+    return cluster
 
 
 def rows(api, kind, **query):

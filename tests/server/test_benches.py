@@ -6,6 +6,8 @@ import sys
 
 import pytest
 
+from bench.database import DATABASE
+from keelmark.cli.database import drop_database
 from keelmark.config.state import PROJECT
 
 BENCHES = [
@@ -33,7 +35,13 @@ def test_no_bench_is_left_out():
     }
 
 
-def test_every_bench_runs_to_its_end():
+@pytest.fixture
+def bench_database():
+    yield
+    drop_database(name=DATABASE)
+
+
+def test_every_bench_runs_to_its_end(bench_database):
     for arguments, told in BENCHES:
         name, *rest = arguments.split()
         done = subprocess.run(

@@ -16,13 +16,19 @@ from keelmark.forecasts.making.runs import plan_forecasts
 from keelmark.forecasts.models import KeptForecast
 from keelmark.readings.models import DailyReading
 from tests.server.cluster import ARRIVED_DAYS_AGO, FIRST_ON, N_DAYS, make_cluster
-from tests.server.conftest import NOW
+from tests.server.conftest import NOW, for_a_module
 from tests.server.test_forecast_runs import carry_out
 
 
+@pytest.fixture(scope="module")
+def cluster(django_db_setup, django_db_blocker):
+    with for_a_module(django_db_blocker):
+        yield make_cluster()
+
+
 @pytest.fixture
-def estate(db):
-    return make_cluster()
+def estate(cluster, db):
+    return cluster
 
 
 @pytest.mark.parametrize("uid", ["uuid.p", "naa.1", "uuid.s", "path.v0:a"])

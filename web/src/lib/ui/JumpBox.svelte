@@ -61,8 +61,18 @@
       }));
     return [...recent, ...told, ...screens];
   });
+  const isLately = (row: Row | undefined) => lately.some((one) => String(one.id) === row?.key);
   const activeKey = $derived(isOpen ? found[at]?.key : undefined);
   const activeId = $derived(activeKey === undefined ? undefined : `jump-${activeKey}`);
+
+  // Enter is meant for what is typed: it waits until that is found, unless a row was chosen.
+  let isAwaited = $state(false);
+  const isBehind = $derived(asked.length >= LEAST_CHARS && jumps.isFetching);
+  $effect(() => {
+    if (!isAwaited || isBehind) return;
+    isAwaited = false;
+    void jump(found[at]);
+  });
 
   async function jump(row: Row | undefined) {
     if (row === undefined) return;
@@ -75,8 +85,10 @@
   function onkeydown(event: KeyboardEvent) {
     if (event.key === 'ArrowDown') at = Math.min(at + 1, found.length - 1);
     else if (event.key === 'ArrowUp') at = Math.max(at - 1, 0);
-    else if (event.key === 'Enter') void jump(found[at]);
-    else if (event.key === 'Escape') {
+    else if (event.key === 'Enter') {
+      if (at > 0 || !isBehind || isLately(found[0])) void jump(found[at]);
+      else isAwaited = true;
+    } else if (event.key === 'Escape') {
       text = '';
       box?.blur();
     } else return;
@@ -96,7 +108,10 @@
     bind:this={box}
     bind:value={text}
     {onkeydown}
-    oninput={() => (at = 0)}
+    oninput={() => {
+      at = 0;
+      isAwaited = false;
+    }}
     onfocus={() => {
       lately = recents();
       at = 0;

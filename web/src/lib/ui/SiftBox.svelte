@@ -12,9 +12,11 @@
   let isIn = $state(false);
   let box: HTMLInputElement | undefined = $state();
   let timer: ReturnType<typeof setTimeout> | undefined;
-  const shown = $derived(typed ?? bearing.text);
+  let upon = $state(''); // what the URL said when it was typed: what changes it elsewhere wins
+  const isTyped = $derived(typed !== null && upon === bearing.text);
+  const shown = $derived(isTyped ? (typed ?? '') : bearing.text);
   const kind = $derived(page.url.searchParams.get('kind') ?? 'pool');
-  const isAsked = $derived(isIn && typed !== null);
+  const isAsked = $derived(isIn && isTyped);
   const words = createQuery(() => ({
     ...wordsQuery({ text: shown, cursor, kind }),
     enabled: isAsked,
@@ -38,27 +40,32 @@
 
   function oninput(event: Event & { currentTarget: HTMLInputElement }) {
     typed = event.currentTarget.value;
+    upon = bearing.text;
     heed();
     clearTimeout(timer);
     // Plain words narrow as they are typed; a term waits for its end.
-    if (!/[:"<>=~()-]|\s(?:and|or|not)$/i.test(typed)) timer = setTimeout(commit, SETTLE_MS);
+    if (!/[:"<>=~()-]|\s(?:and|or|not)$/i.test(typed))
+      timer = setTimeout(() => commit(true), SETTLE_MS);
   }
 
-  async function commit() {
+  /** Narrow by what is typed; what goes on being typed stays in the box, with what may follow. */
+  async function commit(goesOn = false) {
     clearTimeout(timer);
     if (typed === null) return;
     const text = typed;
     await bearing.setText(text);
-    // What became chips leaves the box; what is still being typed stays.
-    if (typed === text) typed = isIn && !/:/.test(text) && text.endsWith(' ') ? text : null;
+    upon = bearing.text;
+    if (typed === text && !(goesOn && isIn)) typed = null;
   }
 
   function take(index: number) {
     const told = words.data;
     const chosen = found[index];
     if (!told || !chosen) return;
+    clearTimeout(timer); // what was typed before it waits no longer
     const before = shown.slice(0, told.begin) + chosen.text;
     const isWhole = !/[:<>=~.]$/.test(chosen.text);
+    upon = bearing.text;
     typed = `${before}${isWhole && !shown[told.end] ? ' ' : ''}${shown.slice(told.end)}`;
     at = -1;
     const to = before.length + (isWhole ? 1 : 0);

@@ -1,0 +1,1 @@
+"""Five-minute means: today as rows, finished days packed, one row a thing and day."""
