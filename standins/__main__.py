@@ -1,4 +1,4 @@
-"""`python -m standins serve|history|measures|records|hosts`: run the estate, write its files."""
+"""`python -m standins serve|history|…`: run the estate, write its files."""
 
 import argparse
 import asyncio
@@ -13,17 +13,19 @@ from standins.estate_file import write_history, write_measures
 from standins.exporter import Exporter
 from standins.libvirt_xml import write_hosts
 from standins.objects import serve_objects
+from standins.performance_file import write_performance
 from standins.records import write_records
 from standins.redfish.service import Service
 
 USER, PASSWORD = "planner-ro", "low-water"  # a stand-in's, printed by the demo
 REWRITE_SECONDS = 120
+WHAT = ["serve", "history", "measures", "records", "hosts", "performance"]
 
 
 def main() -> None:
     """Read the arguments and do the one or the other."""
     parser = argparse.ArgumentParser(prog="standins", description=__doc__)
-    parser.add_argument("what", choices=["serve", "history", "measures", "records", "hosts"])
+    parser.add_argument("what", choices=WHAT)
     parser.add_argument("--size", choices=["small", "demo"], default="demo")
     parser.add_argument("--anchor", type=date.fromisoformat, required=True)
     parser.add_argument("--port", type=int, default=8441, help="of the first array")
@@ -39,6 +41,9 @@ def main() -> None:
     elif arguments.what == "records":
         n_lines = write_records(estate, path=arguments.out, now=datetime.now(UTC))
         sys.stdout.write(f"{n_lines} lines\n")
+    elif arguments.what == "performance":
+        n_rows = write_performance(estate, path=arguments.out, now=datetime.now(UTC))
+        sys.stdout.write(f"{n_rows} rows\n")
     elif arguments.what == "hosts":
         for path in _hosts(estate, folder=arguments.out):
             sys.stdout.write(f"{path}\n")

@@ -15,6 +15,7 @@ from standins.compute import Cluster, Disk, Machine
 from standins.estate import Estate
 
 Floats = NDArray[np.float32]
+Counts = NDArray[np.float64]
 STEPS_A_DAY = 288
 STEP_SECONDS = 300
 SATURDAY = 5
@@ -94,9 +95,20 @@ class Day:
     qos_ms: Floats
 
     @property
+    def latency_ms(self) -> Floats:
+        """What one operation takes in all."""
+        return self.array_ms + self.network_ms + self.queue_ms + self.qos_ms
+
+    @property
     def ops(self) -> Floats:
         """Reads and writes a second."""
         return self.reads + self.writes
+
+
+COUNTED = (
+    "reads", "writes", "read_bytes", "written_bytes", "busy_seconds", "array_seconds",
+    "network_seconds", "queue_seconds", "qos_seconds",
+)  # fmt: skip
 
 
 @dataclass(slots=True)
@@ -123,7 +135,7 @@ class Demand:
         return told[:, :1], told[:, 1:]
 
     def day(self, number: int) -> Day:
-        """Return a day by its index; the last few are kept."""
+        """Return a day by the index that ``Estate.on`` knows; the last few are kept."""
         if number not in self._days:
             while len(self._days) > 1:
                 self._days.pop(next(iter(self._days)))
@@ -140,7 +152,7 @@ class Demand:
 
     def _made(self, number: int) -> Day:
         rng = np.random.default_rng([_seed("demand"), number])
-        weekday = self.estate.on(number + 1).weekday()
+        weekday = self.estate.on(number).weekday()
         course = np.stack([_course(d.work, weekday=weekday, uid=d.uid) for d in self.disks])
         spread = np.array([[d.work.bursts] for d in self.disks])
         noise = np.exp(spread * rng.normal(size=course.shape) - spread**2 / 2)
@@ -186,6 +198,44 @@ class Demand:
             * np.exp(0.12 * rng.normal(size=served.shape))
         )
         return waits
+
+
+@dataclass(slots=True)
+class Counters:
+    """What every disk did since a moment, summed up as hosts count it."""
+
+    demand: Demand
+    since: float  # a day index with its fraction, as ``Estate.day_of`` tells
+    _whole: dict[int, Counts] = field(default_factory=dict)
+
+    def at(self, day: float) -> Counts:
+        """Return (n_counters, n_disks) in the order of COUNTED."""
+        first, last = int(np.floor(self.since)), int(np.floor(day))
+        told = -self._within(self.since)
+        for number in range(first, last):
+            if number not in self._whole:
+                self._whole[number] = self._steps(number).sum(axis=2)
+            told = told + self._whole[number]
+        so_far: Counts = told + self._within(day)
+        return so_far
+
+    def _within(self, day: float) -> Counts:
+        """What was done of a day so far; within a step evenly."""
+        number = int(np.floor(day))
+        done = (day - number) * STEPS_A_DAY
+        whole = int(done)
+        steps = self._steps(number)[:, :, : whole + 1].copy()
+        steps[:, :, whole] *= done - whole
+        summed: Counts = steps.sum(axis=2)
+        return summed
+
+    def _steps(self, number: int) -> Counts:
+        day = self.demand.day(number + 1)
+        read_bytes, write_bytes = self.demand.sizes
+        waits = (day.array_ms, day.network_ms, day.queue_ms, day.qos_ms)
+        done = (day.reads, day.writes, day.reads * read_bytes, day.writes * write_bytes)
+        seconds = [day.ops * ms / 1000 for ms in (day.latency_ms, *waits)]
+        return np.stack([*done, *seconds]).astype(np.float64) * STEP_SECONDS
 
 
 def _asked(cluster: Cluster) -> list[Asked]:

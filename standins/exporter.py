@@ -1,14 +1,17 @@
 """An OpenMetrics exporter of counters: volumes by worldwide name, VMs by UUID."""
 
 import math
+from asyncio import to_thread
 from collections.abc import Callable, Iterator
 from datetime import datetime
+from itertools import chain
 
 from starlette.applications import Starlette
 from starlette.requests import Request
 from starlette.responses import PlainTextResponse, Response
 from starlette.routing import Route
 
+from standins.demand import COUNTED, Counters, Demand
 from standins.estate import Estate
 
 OPENMETRICS = "application/openmetrics-text; version=1.0.0; charset=utf-8"
@@ -23,12 +26,15 @@ class Exporter:
         """Count from the beginning of the estate's history."""
         self.estate, self.now = estate, now
         self.restarted_day = 0.0
+        self.demand = Demand(estate)
+        self._counters = Counters(self.demand, since=estate.day_of(now()))
 
     def app(self) -> Starlette:
         """Return the service."""
         return Starlette(
             routes=[
                 Route("/metrics", self._metrics),
+                Route("/disks", self._disks),
                 Route("/standin/restart", self._restart, methods=["POST"]),
             ]
         )
@@ -36,14 +42,29 @@ class Exporter:
     async def _metrics(self, request: Request) -> Response:
         return PlainTextResponse(self.text(), media_type=OPENMETRICS)
 
+    async def _disks(self, request: Request) -> Response:
+        text = await to_thread(self.text_of_disks)
+        return PlainTextResponse(text, media_type=OPENMETRICS)
+
     async def _restart(self, request: Request) -> Response:
         self.restarted_day = self.estate.day_of(self.now())
+        self._counters = Counters(self.demand, since=self.restarted_day)
         return Response(status_code=204)
 
     def text(self) -> str:
         """Return all samples of this moment."""
         day = self.estate.day_of(self.now())
         return "\n".join([*self._volumes(day), *self._machines(day), "# EOF", ""])
+
+    def text_of_disks(self) -> str:
+        """Return what every disk did, and how long it took in which part of the way."""
+        told = self._counters.at(self.estate.day_of(self.now()))
+        labels = [f'disk="{one.uid}"' for one in self.demand.disks]
+        families = (
+            _family(f"disk_{name}", list(zip(labels, counts.tolist(), strict=True)), share=1)
+            for name, counts in zip(COUNTED, told, strict=True)
+        )
+        return "\n".join([*chain.from_iterable(families), "# EOF", ""])
 
     def _volumes(self, day: float) -> Iterator[str]:
         rows = [

@@ -12,6 +12,13 @@ import httpx
 from keelmark.access.clock import utc_today
 from keelmark.cli.console import CommandError, err, out, step
 from keelmark.cli.database import drop_database, ensure_database, free_port
+from keelmark.cli.demo_feeds import (
+    ARRAYS,
+    make_feeds,
+    push_changes,
+    record_performance,
+    send_quotas,
+)
 from keelmark.cli.django import ready_django
 from keelmark.cli.folders import hosts_folder, inbox_folder
 from keelmark.cli.processes import start_processes, stop_processes
@@ -19,35 +26,9 @@ from keelmark.config.state import PROJECT, State, save_state, state_folder
 
 PERSON, PASSWORD = "planner", "spring-tide"  # the demo's, printed for all to see
 ADMINISTRATOR = "keeper"
-STANDIN_USER, STANDIN_PASSWORD = "planner-ro", "low-water"  # a stand-in's
 FIRST_WEB_PORT, LAST_WEB_PORT = 8400, 8439
 FIRST_STANDIN_PORT, LAST_STANDIN_PORT = 8441, 8999
-ARRAYS = {
-    "demo": ("heron-1", "heron-2", "avocet-1", "avocet-2", "plover-1", "dunlin-1"),
-    "small": ("heron-1", "avocet-2", "dunlin-1"),
-}
-CLUSTERS = {
-    "demo": (("kelp", "Skerry", 4), ("dulse", "Marram", 4), ("samphire", "Holmgate", 4)),
-    "small": (("kelp", "Skerry", 2),),
-}
 N_OTHER_PORTS = 2  # the exporter's and the object storage's
-COUNTER_RULES = [  # volumes, pools and ports are counted by the arrays themselves
-    {"metric": f"vm_{metric}_total", "fills": fills, "label": "vm", "form": "uuid"}
-    for metric, fills in (
-        ("reads", "read_ops"), ("writes", "write_ops"), ("busy_seconds", "busy_seconds"),
-    )
-]  # fmt: skip
-QUOTA_SHEET = """name;uid;tenant;quota (TiB)
-Seabed Mapping: wrecks;id.project/seabed/wrecks;Seabed Mapping;42,5
-Tide Gauges: drills;id.project/tide-gauge/drills;Tide Gauges;12
-"""
-QUOTA_COLUMNS = {
-    "name": {"column": "name"},
-    "uid": {"column": "uid"},
-    "tenant_uid": {"column": "tenant"},
-    "quota_bytes": {"column": "quota (TiB)", "unit": "TiB"},
-}
-FEED_MINUTES = 5
 FIRST_RUNS_SECONDS = 90.0
 
 
@@ -64,7 +45,7 @@ def demo(*, port: int | None, size: str, is_fresh: bool) -> None:
             state.demo_anchor = state.demo_size = None
             state = ensure_database()
             state.demo_anchor = state.demo_size = None
-            for left in (inbox_folder() / "records").glob("*.ndjson"):
+            for left in (inbox_folder() / "records").glob("*.*"):
                 left.unlink()  # of another size, perhaps
     _choose_ports(state, port=port, n_ports=len(ARRAYS[size]) + N_OTHER_PORTS)
     ready_django()
@@ -83,10 +64,11 @@ def demo(*, port: int | None, size: str, is_fresh: bool) -> None:
                    str(hosts_folder())])  # fmt: skip
         with step("web server, workers, stand-ins"):
             _wait_for_answer(f"http://127.0.0.1:{state.web_port}/api/v1/session")
-        _feeds(state, size=size)
+        make_feeds(first_port=state.standins_port or FIRST_STANDIN_PORT, size=size)
         is_first = _collections()
     if is_first:
         _first_forecasts()
+    record_performance(size=size, anchor=str(state.demo_anchor))
     out.print(f"\n  Keel Mark is at [bold]http://127.0.0.1:{state.web_port}/[/bold]")
     out.print(f"  Sign in as [bold]{PERSON}[/bold] with [bold]{PASSWORD}[/bold]")
     out.print(f"  (People are looked after by [bold]{ADMINISTRATOR}[/bold], same password.)")
@@ -189,116 +171,6 @@ def _history(state: State, *, size: str) -> None:
     done.touch()
 
 
-def _feeds(state: State, *, size: str) -> None:
-    """Make a feed of every protocol, each with its stand-in or its real partner."""
-    from keelmark.estate.models import Protocol
-    from keelmark.feeds.models import Mapping
-    from keelmark.feeds.services.feeds import ensure_feed
-
-    first_port = state.standins_port or FIRST_STANDIN_PORT
-    arrays = ARRAYS[size]
-    for offset, name in enumerate(arrays):
-        ensure_feed(
-            name=name,
-            addresses=[f"http://127.0.0.1:{first_port + offset}"],
-            every_minutes=FEED_MINUTES,
-            user=STANDIN_USER,
-            password=STANDIN_PASSWORD,
-        )
-    for name, site, n_hosts in CLUSTERS[size]:
-        ensure_feed(
-            name=name,
-            protocol=Protocol.LIBVIRT,
-            addresses=[f"test://{hosts_folder()}/{name}-{n + 1}.xml" for n in range(n_hosts)],
-            options={"cluster": name, "site": site},
-            every_minutes=FEED_MINUTES,
-        )
-    ensure_feed(
-        name="counters",
-        protocol=Protocol.OPENMETRICS,
-        addresses=[f"http://127.0.0.1:{first_port + len(arrays)}/metrics"],
-        options={"rules": COUNTER_RULES},
-        every_minutes=1,
-    )
-    ensure_feed(
-        name="objects",
-        protocol=Protocol.S3,
-        addresses=[f"http://127.0.0.1:{first_port + len(arrays) + 1}"],
-        options={"account": "satellite", "site": "Skerry", "relist_hours": 1},
-        every_minutes=60,
-        user=STANDIN_USER,
-        password=STANDIN_PASSWORD,
-    )
-    ensure_feed(
-        name="records",
-        protocol=Protocol.FILE,
-        addresses=[],
-        options={"folder": "records"},
-        every_minutes=FEED_MINUTES,
-    )
-    ensure_feed(
-        name="change desk",
-        protocol=Protocol.PUSH,
-        addresses=[],
-        options={"of_others": ["events"]},
-    )
-    mapping, _ = Mapping.objects.update_or_create(
-        name="project quotas",
-        defaults={
-            "kind": "project",
-            "columns": QUOTA_COLUMNS,
-            "header": QUOTA_SHEET.split("\n", 1)[0].split(";"),
-            "decimal_comma": True,
-            "made_at": datetime.now(UTC),
-        },
-    )
-    ensure_feed(
-        name="quota sheets",
-        protocol=Protocol.TABLE,
-        addresses=[],
-        options={"folder": "quotas", "mapping_id": mapping.pk},
-        every_minutes=FEED_MINUTES,
-    )
-
-
-def _send_quotas() -> None:
-    """Put a sheet into the folder that its feed watches; its tenants are known by now."""
-    from keelmark.feeds.models import Feed
-    from keelmark.feeds.services.schedule import queue_run
-
-    sheet = inbox_folder() / "quotas" / "quotas.csv"
-    sheet.write_text(QUOTA_SHEET, encoding="utf-8")
-    queue_run(Feed.objects.get(name="quota sheets"))
-
-
-def _push_changes() -> None:
-    """Send what the change desk did, as its own program would: documents with a key."""
-    from keelmark.access.selectors import person_named
-    from keelmark.estate.documents import EventDocument, Header, to_line
-    from keelmark.estate.selectors import known_things
-    from keelmark.feeds.models import Feed
-    from keelmark.feeds.services.pushing import take_push
-
-    moved = known_things().filter(kind="vm").order_by("name")[:5]
-    now = datetime.now(UTC).replace(microsecond=0)
-    lines = [Header(format="keelmark-estate", version=1, source="change desk")] + [
-        EventDocument(
-            uid=f"id.change/{now:%Y%m%d}/{number}",
-            of_uid=vm.uid,
-            at=now - timedelta(hours=3 + number),
-            what="moved",
-            by="m.terne",
-        )
-        for number, vm in enumerate(moved)
-    ]
-    take_push(
-        actor=person_named(PERSON),
-        feed_id=Feed.objects.get(name="change desk").pk,
-        key=f"changes of {now:%Y-%m-%d %H:%M:%S}",
-        body=b"\n".join(to_line(line) for line in lines),
-    )
-
-
 def _records(state: State, *, size: str) -> None:
     """Put today's records of the owners into the folder that their feed watches."""
     (inbox_folder() / "quotas").mkdir(parents=True, exist_ok=True)
@@ -332,8 +204,8 @@ def _collections() -> bool:
         return False
     with step("first collection"):
         _wait_for_runs()
-        _push_changes()
-        _send_quotas()
+        push_changes(person=PERSON)
+        send_quotas()
         _wait_for_runs()
         look_for_findings(at=datetime.now(UTC))
     return True

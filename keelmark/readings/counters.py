@@ -19,6 +19,17 @@ OF_COLUMN = {
     "read_bytes": "read_bytes_per_second",
     "write_bytes": "write_bytes_per_second",
     "busy_seconds": "busy_share",
+    "array_seconds": "array_share",
+    "network_seconds": "network_share",
+    "queue_seconds": "queue_share",
+    "qos_seconds": "qos_share",
+}
+WAITS = {
+    "busy_share": "latency_ms",
+    "array_share": "array_latency_ms",
+    "network_share": "network_latency_ms",
+    "queue_share": "queue_latency_ms",
+    "qos_share": "qos_latency_ms",
 }
 MS = 1000.0
 Sample = tuple[int, str, int, float]  # entity, column, µs, value
@@ -120,8 +131,10 @@ def _step_rows(made: Rates, *, entity: list[int], columns: list[str]) -> StepRow
             if name in MEANS:
                 means[MEANS.index(name), at] = mean
         n_ops = told.get("read_iops", 0.0) + told.get("write_iops", 0.0)
-        if "busy_share" in told and n_ops > 0:
-            means[MEANS.index("latency_ms"), at] = told["busy_share"] / n_ops * MS
+        if n_ops > 0:
+            for share, wait in WAITS.items():
+                if share in told:
+                    means[MEANS.index(wait), at] = told[share] / n_ops * MS
     return StepRows(
         entity_id=np.array([key[0] for key in keys], dtype=np.int64),
         at_us=np.array([key[1] for key in keys], dtype=np.int64),

@@ -35,8 +35,8 @@ def binned(steps: Floats, *, n_bins: int) -> Bins:
     """
     n_steps = steps.shape[-1]
     width = max(1, -(-n_steps // n_bins))
-    n_more = -n_steps % width
-    whole: Floats = np.pad(steps, ((0, 0), (0, n_more)), constant_values=np.nan)
+    whole = np.full((steps.shape[0], -(-n_steps // width) * width), np.nan)
+    whole[:, :n_steps] = steps
     means, most, n_read = rolled(whole, width=width)
     each = operations(whole).reshape(-1, width)
     least = np.where(np.isnan(each), np.inf, each).min(axis=-1)

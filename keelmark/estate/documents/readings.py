@@ -66,3 +66,7 @@ class CountersDocument(Document, tag="counters", kw_only=True):
     read_bytes: Amount | None = None
     write_bytes: Amount | None = None
     busy_seconds: Amount | None = None  # summed over operations: latency = busy / operations
+    array_seconds: Amount | None = None  # of these, at the array
+    network_seconds: Amount | None = None  # on the way
+    queue_seconds: Amount | None = None  # in line before it was sent
+    qos_seconds: Amount | None = None  # held back by a limit

@@ -32,7 +32,10 @@ from keelmark.feeds.far_end import (
 from keelmark.feeds.peers import check_peer
 
 ACCEPT = "application/openmetrics-text; version=1.0.0, text/plain; version=0.0.4; q=0.5"
-COUNTERS = ("read_ops", "write_ops", "read_bytes", "write_bytes", "busy_seconds")
+COUNTERS = (
+    "read_ops", "write_ops", "read_bytes", "write_bytes", "busy_seconds", "array_seconds",
+    "network_seconds", "queue_seconds", "qos_seconds",
+)  # fmt: skip
 DAILY = ("used_bytes", "provisioned_bytes", "capacity_bytes")
 ABOUT = ("inside_bytes", "unshared_bytes", "on_array_bytes", "n_network_errors")
 MAX_BODY_BYTES = 256 << 20

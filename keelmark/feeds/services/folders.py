@@ -10,11 +10,12 @@ from keelmark.feeds.errors import OptionsError
 from keelmark.feeds.estate_file import digest_of
 from keelmark.feeds.file_import import import_file
 from keelmark.feeds.models import Feed, Run, RunState
+from keelmark.feeds.performance_file import import_performance
 from keelmark.feeds.services.schedule import queue_run
 from keelmark.feeds.table_import import import_table
 
 SUFFIXES = {
-    Protocol.FILE: (".ndjson", ".jsonl"),
+    Protocol.FILE: (".ndjson", ".jsonl", ".parquet"),
     Protocol.TABLE: (".csv", ".xlsx", ".parquet"),
 }
 
@@ -31,7 +32,9 @@ def import_next(run: Run, *, feed: Feed) -> Run:
         return run
     path, digest = found
     run = _taken_over(run, path=path, digest=digest)
-    if feed.protocol == Protocol.FILE:
+    if feed.protocol == Protocol.FILE and path.suffix.lower() == ".parquet":
+        import_performance(path, run=run)
+    elif feed.protocol == Protocol.FILE:
         import_file(path, is_strict=False, tell=lambda _: None, feed=feed, run=run)
     else:
         import_table(path, feed=feed, run=run)
