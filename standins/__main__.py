@@ -11,6 +11,7 @@ import uvicorn
 from standins.estate import Estate, make_estate
 from standins.estate_file import write_history, write_measures
 from standins.exporter import Exporter
+from standins.flow import Flow
 from standins.libvirt_xml import write_hosts
 from standins.objects import serve_objects
 from standins.performance_file import write_performance
@@ -54,10 +55,11 @@ def main() -> None:
 async def _serve(estate: Estate, *, first_port: int, folder: Path | None) -> None:
     """Serve the arrays, then the exporter and the object storage on the ports after theirs."""
     apps = []
+    flow = Flow(estate, since=estate.day_of(_now()))
     for array in estate.arrays:
-        service = Service(estate, array=array, user=USER, password=PASSWORD, now=_now)
+        service = Service(estate, array=array, user=USER, password=PASSWORD, now=_now, flow=flow)
         apps.append((array.name, service.app()))
-    apps.append(("exporter", Exporter(estate, now=_now).app()))
+    apps.append(("exporter", Exporter(estate, now=_now, flow=flow).app()))
     servers = []
     for offset, (name, app) in enumerate(apps):
         port = first_port + offset

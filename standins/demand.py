@@ -6,19 +6,22 @@ The same day is always the same, however often and from wherever it is asked for
 """
 
 import hashlib
+import math
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
+from standins.arrays import Array
 from standins.compute import Cluster, Disk, Machine
-from standins.estate import Estate
+from standins.estate import DAY_SECONDS, Estate
 
 Floats = NDArray[np.float32]
 Counts = NDArray[np.float64]
 STEPS_A_DAY = 288
 STEP_SECONDS = 300
-SATURDAY = 5
+SATURDAY, DAYS_A_WEEK = 5, 7
 HOUR_STEPS = 12
 KIB = 1024
 MEAN_IOPS = 40.0
@@ -105,26 +108,33 @@ class Day:
         return self.reads + self.writes
 
 
+BASE_IOPS = 220  # of a volume by itself
+SWING_OPS = 3_000_000  # between night and day
+BESIDE = 0.2  # of that, what a volume does where its array works for disks
+BUSY_SHARE = 0.95  # a twentieth of a day is busier
+HALVINGS = 40
 COUNTED = (
     "reads", "writes", "read_bytes", "written_bytes", "busy_seconds", "array_seconds",
     "network_seconds", "queue_seconds", "qos_seconds",
 )  # fmt: skip
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, repr=False)
 class Demand:
     """All disks of an estate that are asked for anything."""
 
     estate: Estate
     disks: list[Asked] = field(default_factory=list)
     limits: dict[str, float] = field(default_factory=dict)  # operations a second, by disk
+    level: Floats = field(init=False)  # operations a second in the mean, (n_disks,)
     _days: dict[int, Day] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         """Find the disks, and plant limits that hold some of them back."""
         self.disks = [one for cluster in self.estate.clusters for one in _asked(cluster)]
-        level = self._level()
-        for at, (one, mean) in enumerate(zip(self.disks, level.tolist(), strict=True)):
+        self.level = self._spread()
+        self.level *= self._share_of_arrays()
+        for at, (one, mean) in enumerate(zip(self.disks, self.level.tolist(), strict=True)):
             if at % HELD_EVERY == HELD_EVERY // 2:
                 self.limits[one.uid] = max(20.0, round(mean * _busiest(one.work) * HELD_SHARE))
 
@@ -142,8 +152,53 @@ class Demand:
             self._days[number] = self._made(number)
         return self._days[number]
 
-    def _level(self) -> Floats:
-        """Operations a second of each disk in the mean, (n_disks,)."""
+    @property
+    def arrays(self) -> set[str]:
+        """Names of the arrays on which any of the disks lies."""
+        return {one.array for one in self.disks}
+
+    def usual(self, array: str, *, weekday: int) -> NDArray[np.float64]:
+        """Return what the disks of an array are asked for in the mean on a weekday, (288,)."""
+        asked = np.zeros(STEPS_A_DAY)
+        for one, level in zip(self.disks, self.level.tolist(), strict=True):
+            if one.array == array:
+                asked += level * _course(one.work, weekday=weekday, uid=one.uid)
+        return asked
+
+    def share_of_weekdays(self, array: Array) -> NDArray[np.float64]:
+        """Return how busy an array is from Monday to Sunday, as shares of a Monday, (7,)."""
+        if array.name not in self.arrays:
+            return np.ones(DAYS_A_WEEK)
+        beside = beside_iops(array, disks=self._volumes)
+        busy = [
+            np.quantile(self.usual(array.name, weekday=day) + beside, BUSY_SHARE)
+            for day in range(DAYS_A_WEEK)
+        ]
+        return np.array(busy) / busy[0]
+
+    @property
+    def _volumes(self) -> set[int]:
+        return {id(one.disk.datastore.volume) for one in self.disks}
+
+    def _share_of_arrays(self) -> Floats:
+        """By how much disks work more or less, so that arrays are as busy as they tell."""
+        share = {}
+        for array in self.estate.arrays:
+            if array.name not in self.arrays:
+                continue
+            usual = self.usual(array.name, weekday=0)
+            wanted = busy_iops(array)
+            beside = beside_iops(array, disks=self._volumes)
+            low, high = 0.0, wanted / usual.mean()
+            for _ in range(HALVINGS):
+                middle = (low + high) / 2
+                is_over = np.quantile(middle * usual + beside, BUSY_SHARE) > wanted
+                low, high = (low, middle) if is_over else (middle, high)
+            share[array.name] = (low + high) / 2
+        return np.array([share[one.array] for one in self.disks], dtype=np.float32)
+
+    def _spread(self) -> Floats:
+        """Operations a second of each disk in the mean, as they would be by themselves."""
         seeds = [_seed(one.uid) for one in self.disks]
         spread = np.array([np.random.default_rng(s).normal() for s in seeds])
         share = np.array([SYSTEM_SHARE if d.work is WORKS["system"] else 1 for d in self.disks])
@@ -156,7 +211,7 @@ class Demand:
         course = np.stack([_course(d.work, weekday=weekday, uid=d.uid) for d in self.disks])
         spread = np.array([[d.work.bursts] for d in self.disks])
         noise = np.exp(spread * rng.normal(size=course.shape) - spread**2 / 2)
-        wanted = self._level()[:, None] * course * noise
+        wanted = self.level[:, None] * course * noise
         served, qos_ms = self._let_through(wanted)
         reads = served * np.array([[d.work.reads] for d in self.disks])
         array_ms = self._array_ms(served, rng=rng)
@@ -190,7 +245,7 @@ class Demand:
                          for d in self.disks])  # fmt: skip
         load = np.zeros((len(names), STEPS_A_DAY))
         np.add.at(load, of, served)
-        usual = np.bincount(of, weights=self._level(), minlength=len(names))[:, None]
+        usual = np.bincount(of, weights=self.level, minlength=len(names))[:, None]
         busy = np.clip(load / (SPARE * np.maximum(usual, 1)), 0, 0.95)
         waits: NDArray[np.float64] = (
             base
@@ -200,34 +255,41 @@ class Demand:
         return waits
 
 
-@dataclass(slots=True)
+@dataclass(repr=False)
 class Counters:
     """What every disk did since a moment, summed up as hosts count it."""
 
     demand: Demand
     since: float  # a day index with its fraction, as ``Estate.day_of`` tells
     _whole: dict[int, Counts] = field(default_factory=dict)
+    _so_far: tuple[int, Counts] | None = None  # the day asked for last, summed up step by step
 
     def at(self, day: float) -> Counts:
         """Return (n_counters, n_disks) in the order of COUNTED."""
         first, last = int(np.floor(self.since)), int(np.floor(day))
-        told = -self._within(self.since)
         for number in range(first, last):
             if number not in self._whole:
-                self._whole[number] = self._steps(number).sum(axis=2)
-            told = told + self._whole[number]
-        so_far: Counts = told + self._within(day)
+                self._whole[number] = self._within(number + 1 - 1e-9)
+        before = [self._whole[number] for number in range(first, last)]
+        so_far: Counts = sum(before, self._within(day)) - self._begun
         return so_far
+
+    @cached_property
+    def _begun(self) -> Counts:
+        return self._within(self.since)
 
     def _within(self, day: float) -> Counts:
         """What was done of a day so far; within a step evenly."""
         number = int(np.floor(day))
-        done = (day - number) * STEPS_A_DAY
-        whole = int(done)
-        steps = self._steps(number)[:, :, : whole + 1].copy()
-        steps[:, :, whole] *= done - whole
-        summed: Counts = steps.sum(axis=2)
-        return summed
+        if self._so_far is None or self._so_far[0] != number:
+            steps = self._steps(number)
+            summed = np.concatenate([np.zeros((*steps.shape[:2], 1)), steps], axis=2)
+            self._so_far = (number, np.cumsum(summed, axis=2, out=summed))
+        summed = self._so_far[1]
+        at, share = divmod((day - number) * STEPS_A_DAY, 1)
+        low, high = summed[:, :, int(at)], summed[:, :, min(int(at) + 1, STEPS_A_DAY)]
+        within: Counts = low + (high - low) * share
+        return within
 
     def _steps(self, number: int) -> Counts:
         day = self.demand.day(number + 1)
@@ -236,6 +298,21 @@ class Counters:
         done = (day.reads, day.writes, day.reads * read_bytes, day.writes * write_bytes)
         seconds = [day.ops * ms / 1000 for ms in (day.latency_ms, *waits)]
         return np.stack([*done, *seconds]).astype(np.float64) * STEP_SECONDS
+
+
+def busy_iops(array: Array) -> float:
+    """Return what an array does in the busy part of a weekday."""
+    n_volumes = sum(len(pool.volumes) for pool in array.pools)
+    busy = math.cos(math.pi * (1 - BUSY_SHARE))
+    return n_volumes * (BASE_IOPS + SWING_OPS * 2 * math.pi / DAY_SECONDS * busy)
+
+
+def beside_iops(array: Array, *, disks: set[int]) -> NDArray[np.float64]:
+    """Return what volumes without disks do by themselves where others have some, (288,)."""
+    turn = 2 * math.pi * np.arange(STEPS_A_DAY) / STEPS_A_DAY
+    n = sum(v.is_mapped and id(v) not in disks for pool in array.pools for v in pool.volumes)
+    rate: NDArray[np.float64] = BASE_IOPS + SWING_OPS * 2 * math.pi / DAY_SECONDS * np.sin(turn)
+    return BESIDE * n * rate
 
 
 def _asked(cluster: Cluster) -> list[Asked]:

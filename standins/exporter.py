@@ -1,6 +1,5 @@
 """An OpenMetrics exporter of counters: volumes by worldwide name, VMs by UUID."""
 
-import math
 from asyncio import to_thread
 from collections.abc import Callable, Iterator
 from datetime import datetime
@@ -11,23 +10,19 @@ from starlette.requests import Request
 from starlette.responses import PlainTextResponse, Response
 from starlette.routing import Route
 
-from standins.demand import COUNTED, Counters, Demand
+from standins.demand import COUNTED
 from standins.estate import Estate
+from standins.flow import Flow
 
 OPENMETRICS = "application/openmetrics-text; version=1.0.0; charset=utf-8"
-DAY_SECONDS = 86_400
-BASE_IOPS = 220
 
 
 class Exporter:
     """Serves `/metrics`; a restart sets all counters to zero, as real ones do."""
 
-    def __init__(self, estate: Estate, *, now: Callable[[], datetime]) -> None:
-        """Count from the beginning of the estate's history."""
-        self.estate, self.now = estate, now
-        self.restarted_day = 0.0
-        self.demand = Demand(estate)
-        self._counters = Counters(self.demand, since=estate.day_of(now()))
+    def __init__(self, estate: Estate, *, now: Callable[[], datetime], flow: Flow) -> None:
+        """Tell the counters of an estate's flow."""
+        self.estate, self.now, self.flow = estate, now, flow
 
     def app(self) -> Starlette:
         """Return the service."""
@@ -47,8 +42,7 @@ class Exporter:
         return PlainTextResponse(text, media_type=OPENMETRICS)
 
     async def _restart(self, request: Request) -> Response:
-        self.restarted_day = self.estate.day_of(self.now())
-        self._counters = Counters(self.demand, since=self.restarted_day)
+        self.flow.restart(self.estate.day_of(self.now()))
         return Response(status_code=204)
 
     def text(self) -> str:
@@ -58,50 +52,37 @@ class Exporter:
 
     def text_of_disks(self) -> str:
         """Return what every disk did, and how long it took in which part of the way."""
-        told = self._counters.at(self.estate.day_of(self.now()))
-        labels = [f'disk="{one.uid}"' for one in self.demand.disks]
+        told = self.flow.of_disks(self.estate.day_of(self.now()))
+        labels = [f'disk="{one.uid}"' for one in self.flow.demand.disks]
         families = (
-            _family(f"disk_{name}", list(zip(labels, counts.tolist(), strict=True)), share=1)
+            _family(f"disk_{name}", list(zip(labels, counts.tolist(), strict=True)))
             for name, counts in zip(COUNTED, told, strict=True)
         )
         return "\n".join([*chain.from_iterable(families), "# EOF", ""])
 
     def _volumes(self, day: float) -> Iterator[str]:
-        rows = [
-            (f'wwn="{volume.naa}"', self._ops(day, weight=1 + at % 7))
+        told = [
+            (f'wwn="{volume.naa}"', self.flow.of_volume(array, volume, day=day))
             for array in self.estate.arrays
             if not array.story.is_busy
             for pool in array.pools
-            for at, volume in enumerate(pool.volumes)
+            for volume in pool.volumes
         ]
-        yield from _family("volume_reads", rows, share=0.7)
-        yield from _family("volume_writes", rows, share=0.3)
-        yield from _family("volume_read_bytes", rows, share=0.7 * 16_384)
-        yield from _family("volume_written_bytes", rows, share=0.3 * 24_576)
-        yield from _family("volume_busy_seconds", rows, share=0.0011)
+        for at, name in enumerate(("reads", "writes", "read_bytes", "written_bytes")):
+            yield from _family(f"volume_{name}", [(label, counts[at]) for label, counts in told])
 
     def _machines(self, day: float) -> Iterator[str]:
-        rows = [
-            (f'vm="{machine.uuid}"', self._ops(day, weight=(1 + at % 9) / 6))
+        told = [
+            (f'vm="{machine.uuid}"', counts)
             for cluster in self.estate.clusters
-            for at, machine in enumerate(cluster.machines)
-            if machine.is_on and machine.host != cluster.story.faulted_host
+            for machine in cluster.machines
+            if (counts := self.flow.of_machine(machine.uuid, day=day)) is not None
         ]
-        yield from _family("vm_reads", rows, share=0.65)
-        yield from _family("vm_writes", rows, share=0.35)
-        yield from _family("vm_busy_seconds", rows, share=0.0024)
-
-    def _ops(self, day: float, *, weight: float) -> float:
-        """Operations since the counters began, busier by day than by night."""
-        return weight * (_integral(day) - _integral(self.restarted_day))
+        for at, name in enumerate(COUNTED):
+            yield from _family(f"vm_{name}", [(label, counts[at]) for label, counts in told])
 
 
-def _integral(day: float) -> float:
-    swing = math.sin(2 * math.pi * day) / (2 * math.pi)
-    return BASE_IOPS * DAY_SECONDS * (day - 0.6 * swing)
-
-
-def _family(name: str, rows: list[tuple[str, float]], *, share: float) -> Iterator[str]:
+def _family(name: str, rows: list[tuple[str, float]]) -> Iterator[str]:
     yield f"# TYPE {name} counter"
-    for labels, n_ops in rows:
-        yield f"{name}_total{{{labels}}} {n_ops * share:.3f}"
+    for labels, amount in rows:
+        yield f"{name}_total{{{labels}}} {amount:.3f}"

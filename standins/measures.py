@@ -1,7 +1,6 @@
 """The history of what is read beside bytes: I/O, CPU, memory, snapshots, tiers, disks."""
 
 import hashlib
-import math
 from collections.abc import Iterator
 from typing import Any
 
@@ -9,23 +8,22 @@ import numpy as np
 
 from standins.arrays import HISTORY_DAYS, Array
 from standins.compute import Cluster, Machine
+from standins.demand import Demand, busy_iops
 from standins.estate import Estate
+from standins.flow import READ_BYTES, READS, WRITE_BYTES
 from standins.holding import held_bytes, snapshot_bytes
 from standins.objects import ACCOUNT, BUCKETS, TIERS, age_days, size_bytes
-from standins.redfish.shapes import BASE_IOPS, SWING_OPS
 
 Document = dict[str, Any]  # one line of an estate file; its schema is published with the product
-DAY_SECONDS = 86_400
-BUSY_SHARE = math.cos(math.pi * 0.05)  # of the swing, that a twentieth of the day exceeds
-READ_SHARE, READ_BYTES, WRITE_BYTES = 0.7, 16 * 1024, 24 * 1024
 NOISE_SHARE = 0.012
 FIRST_DAY = 0
 
 
 def measures(estate: Estate, *, last_day: int) -> Iterator[Document]:
     """Yield measures and disk readings up to a day; what they are of is told of elsewhere."""
+    demand = Demand(estate)
     for array in estate.arrays:
-        yield from _io(estate, array=array, last_day=_last_told(array, eve=last_day))
+        yield from _io(estate, array=array, demand=demand, last_day=_last_told(array, eve=last_day))
         for pool in array.pools:
             if pool.story.snapshot_share:
                 days = range(pool.first_day, last_day + 1)
@@ -52,15 +50,17 @@ def _line(
     }  # fmt: skip
 
 
-def _io(estate: Estate, *, array: Array, last_day: int) -> Iterator[Document]:
+def _io(estate: Estate, *, array: Array, demand: Demand, last_day: int) -> Iterator[Document]:
     """What an array did in the busy part of each day, ending at what it does now."""
-    n_volumes = sum(len(pool.volumes) for pool in array.pools)
-    now = n_volumes * (BASE_IOPS + SWING_OPS * 2 * math.pi / DAY_SECONDS * BUSY_SHARE)
     rng = np.random.default_rng(int(hashlib.sha256(array.name.encode()).hexdigest()[:8], 16))
-    back = HISTORY_DAYS - 1 - np.arange(FIRST_DAY, last_day + 1)
-    level = now * (1 - array.story.io_growth_share_per_year * back / 365)
-    iops = np.maximum(level * (1 + rng.normal(0, NOISE_SHARE, len(back))), 0)
-    bytes_an_operation = READ_SHARE * READ_BYTES + (1 - READ_SHARE) * WRITE_BYTES
+    days = np.arange(FIRST_DAY, last_day + 1)
+    level = busy_iops(array) * (
+        1 - array.story.io_growth_share_per_year * (HISTORY_DAYS - 1 - days) / 365
+    )
+    by_weekday = demand.share_of_weekdays(array)
+    level *= by_weekday[[estate.on(day).weekday() for day in days.tolist()]]
+    iops = np.maximum(level * (1 + rng.normal(0, NOISE_SHARE, len(days))), 0)
+    bytes_an_operation = READS * READ_BYTES + (1 - READS) * WRITE_BYTES
     uid = f"serial.{array.serial}"
     yield _line(estate, uid, "iops", [round(x) for x in iops.tolist()])
     yield _line(estate, uid, "throughput", [round(x * bytes_an_operation) for x in iops.tolist()])

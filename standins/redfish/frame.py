@@ -4,6 +4,9 @@ from standins.arrays import DRIVE_BYTES
 from standins.redfish.ground import Ground
 from standins.redfish.shapes import OK, ROOT, Resource, durable, io_statistics, link, typed
 
+PORT_SHARES = {"0": 5, "1": 4, "2": 3}
+N_CONTROLLERS = 2
+
 
 def service_root(ground: Ground) -> Resource:
     """Return the root, which says where everything is."""
@@ -164,9 +167,18 @@ def port(ground: Ground, number: str, *, path: str) -> Resource:
     )
 
 
+def _share_of(ground: Ground, *, number: str) -> float:
+    """What a port carries of its array; both controllers have the same ports."""
+    used = [n for n in PORT_SHARES if logged_in(ground, n)]
+    whole = sum(PORT_SHARES[n] for n in used) * N_CONTROLLERS
+    return PORT_SHARES[number] / whole if number in used else 0.0
+
+
 def port_metrics(ground: Ground, *, path: str, day: float) -> Resource:
     """What went through a port: its share of what its array reads and writes."""
-    told = io_statistics(day, weight=len(ground.volumes) / 8)
+    number = path.split("/")[-2]
+    whole = ground.counted([v for _, v in ground.volumes.values()], day=day)
+    told = io_statistics(whole * _share_of(ground, number=number))
     return typed(
         "PortMetrics.v1_6_0",
         path=path,

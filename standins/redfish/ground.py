@@ -1,8 +1,14 @@
 """What all resources of one array are told from."""
 
-from standins.arrays import Array
+from collections.abc import Iterable
+
+import numpy as np
+
+from standins.arrays import Array, Volume
+from standins.demand import Counts
 from standins.estate import Estate
 from standins.estate_file import drives_of
+from standins.flow import Flow
 from standins.redfish.shapes import ROOT
 
 SHELF_BAYS = 24
@@ -11,9 +17,10 @@ SHELF_BAYS = 24
 class Ground:
     """One array of an estate, by the names its resources go by."""
 
-    def __init__(self, estate: Estate, *, array: Array) -> None:
+    def __init__(self, estate: Estate, *, array: Array, flow: Flow) -> None:
         """Serve one array of an estate."""
         self.estate = estate
+        self.flow = flow
         self.array = array
         name = array.name
         self.storage = (
@@ -42,3 +49,9 @@ class Ground:
         for _, pool in self.drives.values():
             if pool is not None:
                 self.n_drives[pool.name] += 1
+
+    def counted(self, volumes: Iterable[Volume], *, day: float) -> Counts:
+        """Return what volumes of the array counted together: reads, writes, bytes of both."""
+        told = [self.flow.of_volume(self.array, volume, day=day) for volume in volumes]
+        summed: Counts = np.sum(told, axis=0)
+        return summed

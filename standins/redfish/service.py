@@ -17,6 +17,7 @@ from starlette.routing import Route
 
 from standins.arrays import Array
 from standins.estate import Estate
+from standins.flow import Flow
 from standins.redfish.faults import Faults
 from standins.redfish.shapes import ROOT, Resource
 from standins.redfish.tree import Tree
@@ -40,10 +41,12 @@ class Service:
         user: str,
         password: str,
         now: Callable[[], datetime],
+        flow: Flow | None = None,
     ) -> None:
         """Serve an array of the estate at the moment that ``now`` tells."""
         self.array = array
-        self.tree = Tree(estate, array=array)
+        flow = flow or Flow(estate, since=estate.day_of(now()))
+        self.tree = Tree(estate, array=array, flow=flow)
         self.user, self.password, self._now = user, password, now
         self.sessions: dict[str, tuple[str, float]] = {}  # token: (id, expires)
         self.faults = Faults(kind="busy" if array.story.is_busy else "none")

@@ -1,12 +1,11 @@
 """The small shapes of which resources are made."""
 
-import math
 from typing import Any
+
+from standins.demand import KIB, Counts
 
 Resource = dict[str, Any]  # JSON as the published schemas describe it
 ROOT = "/redfish/v1"
-BASE_IOPS = 220
-SWING_OPS = 3_000_000  # between night and day
 OK = {"State": "Enabled", "Health": "OK"}
 
 
@@ -46,14 +45,12 @@ def capacity(
     return told | ({"Snapshot": {"ConsumedBytes": snapshots}} if snapshots else {})
 
 
-def io_statistics(day: float, *, weight: float) -> Resource:
-    """Return counters since the beginning of the history, busier by day than by night."""
-    seconds = day * 86_400
-    swing = SWING_OPS * (1 - math.cos(2 * math.pi * day))
-    busy = weight * (seconds * BASE_IOPS + swing)
+def io_statistics(counts: Counts) -> Resource:
+    """Return reads, writes and the bytes of both, (4,), as counters."""
+    reads, writes, read_bytes, written_bytes = counts.tolist()
     return {
-        "ReadIORequests": int(busy * 0.7),
-        "WriteIORequests": int(busy * 0.3),
-        "ReadIOKiBytes": int(busy * 0.7 * 16),
-        "WriteIOKiBytes": int(busy * 0.3 * 24),
+        "ReadIORequests": int(reads),
+        "WriteIORequests": int(writes),
+        "ReadIOKiBytes": int(read_bytes / KIB),
+        "WriteIOKiBytes": int(written_bytes / KIB),
     }

@@ -98,7 +98,7 @@ def pool(ground: Ground, pool: Pool, *, path: str, day: float) -> Resource:
         LowSpaceWarningThresholdPercents=[80, 90],
         AllocatedVolumes=link(f"{path}/AllocatedVolumes"),
         SupportedRAIDTypes=["RAID6"],
-        IOStatistics=io_statistics(day, weight=len(pool.volumes)),
+        IOStatistics=io_statistics(ground.counted(pool.volumes, day=day)),
         Links={"DefaultClassOfService": link(f"{classes}/{pool.story.service_class}")},
         Status=OK,
     )  # fmt: skip
@@ -134,7 +134,7 @@ def volume(ground: Ground, pool: Pool, volume: Volume, *, path: str, day: float)
         ProvisioningPolicy="Thin" if volume.is_thin else "Fixed",
         RemainingCapacityPercent=max(0, 100 - 100 * written // volume.size_bytes),
         AccessCapabilities=["Read", "Write"],
-        IOStatistics=io_statistics(day, weight=1),
+        IOStatistics=io_statistics(ground.counted([volume], day=day)),
         Links={
             "ClientEndpoints": endpoints,
             "OwningStorageResource": link(ground.storage),

@@ -5,6 +5,7 @@ from datetime import datetime
 
 from standins.arrays import Array
 from standins.estate import Estate
+from standins.flow import Flow
 from standins.redfish import frame, space
 from standins.redfish.ground import SHELF_BAYS, Ground
 from standins.redfish.shapes import ROOT, Resource, typed
@@ -13,9 +14,9 @@ from standins.redfish.shapes import ROOT, Resource, typed
 class Tree:
     """Builds each resource when it is asked for; ``None`` where there is no such path."""
 
-    def __init__(self, estate: Estate, *, array: Array) -> None:
+    def __init__(self, estate: Estate, *, array: Array, flow: Flow) -> None:
         """Serve one array of an estate."""
-        self.ground = Ground(estate, array=array)
+        self.ground = Ground(estate, array=array, flow=flow)
 
     def members(self, path: str) -> list[str] | None:
         """Return the member paths of a collection."""

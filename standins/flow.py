@@ -1,0 +1,92 @@
+"""What volumes, pools, ports and VMs count: what the disks on them are asked for, added up.
+
+A volume without a disk of a VM on it does a little by itself, busier by day than by night; one
+that nobody is mapped to does nothing.
+"""
+
+import math
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from standins.arrays import Array, Volume
+from standins.demand import BASE_IOPS, BESIDE, SWING_OPS, Counters, Counts, Demand
+from standins.estate import DAY_SECONDS, Estate
+
+READS, READ_BYTES, WRITE_BYTES = 0.7, 16 * 1024, 24 * 1024
+HELD_SECONDS = 5  # figures of one moment are told for so long
+N_COUNTED = 4  # reads, writes and the bytes of both
+
+
+@dataclass(slots=True, repr=False)
+class Flow:
+    """Counters of one estate, from the beginning of the day on which they are first asked."""
+
+    estate: Estate
+    since: float
+    demand: Demand = field(init=False)
+    _counters: Counters = field(init=False)
+    _moment: int = -1
+    _by_volume: dict[str, Counts] = field(default_factory=dict)
+    _by_machine: dict[str, Counts] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        """Count nothing yet."""
+        self.since = math.floor(self.since)
+        self.demand = Demand(self.estate)
+        self.restart(self.since)
+
+    def restart(self, day: float) -> None:
+        """Count from a moment on."""
+        self._counters = Counters(self.demand, since=day)
+        self.since, self._moment = day, -1
+
+    def of_disks(self, day: float) -> Counts:
+        """Return (n_counters, n_disks) in the order of demand.COUNTED."""
+        return self._counters.at(day)
+
+    def of_volume(self, array: Array, volume: Volume, *, day: float) -> Counts:
+        """Return reads, writes and the bytes of both that a volume counted, (4,)."""
+        self._sum_up(day)
+        if volume.naa in self._by_volume:
+            return self._by_volume[volume.naa]
+        return base_counts(day, weight=weight_of(self.demand, array=array, volume=volume)) - (
+            base_counts(self.since, weight=weight_of(self.demand, array=array, volume=volume))
+        )
+
+    def of_machine(self, uuid: str, *, day: float) -> Counts | None:
+        """Return what all disks of a VM counted, (n_counters,); None of one that is off."""
+        self._sum_up(day)
+        return self._by_machine.get(uuid)
+
+    def _sum_up(self, day: float) -> None:
+        moment = int(day * DAY_SECONDS) // HELD_SECONDS
+        if moment == self._moment:
+            return
+        counts = self._counters.at(max(moment * HELD_SECONDS / DAY_SECONDS, self.since))
+        self._by_volume = self._grouped(
+            counts[:N_COUNTED], [one.disk.datastore.volume.naa for one in self.demand.disks]
+        )
+        self._by_machine = self._grouped(counts, [d.machine.uuid for d in self.demand.disks])
+        self._moment = moment
+
+    @staticmethod
+    def _grouped(counts: Counts, names: list[str]) -> dict[str, Counts]:
+        found, of = np.unique(names, return_inverse=True)
+        sums = np.stack([np.bincount(of, weights=row, minlength=len(found)) for row in counts])
+        return dict(zip(found.tolist(), sums.T, strict=True))
+
+
+def weight_of(demand: Demand, *, array: Array, volume: Volume) -> float:
+    """Return how much a volume does by itself; one of an array without disks does it all."""
+    if not volume.is_mapped:
+        return 0.0
+    return BESIDE if array.name in demand.arrays else 1.0
+
+
+def base_counts(day: float, *, weight: float) -> Counts:
+    """Return what a volume counted by itself since the beginning of the history, (4,)."""
+    swing = SWING_OPS * (1 - math.cos(2 * math.pi * day))
+    busy = weight * (day * DAY_SECONDS * BASE_IOPS + swing)
+    reads, writes = busy * READS, busy * (1 - READS)
+    return np.array([reads, writes, reads * READ_BYTES, writes * WRITE_BYTES])
