@@ -25,12 +25,12 @@ SATURDAY, DAYS_A_WEEK = 5, 7
 HOUR_STEPS = 12
 KIB = 1024
 MEAN_IOPS = 40.0
-LINE_SECONDS = 2.0  # who waits longer asks for less
+LINE_SECONDS = 0.25  # who waits longer asks for less
 NETWORK_MS = 0.08
 NETWORK_BYTES_PER_MS = 1.2e6
 QUEUE_MS, QUEUE_IOPS = 0.04, 900.0
 ARRAY_MS = {"Swift": 0.35, "Steady": 0.95, "Deep": 6.0}
-SPARE = 1.7  # what an array could do beside what its disks ask for in the mean
+SPARE = 3.2  # what an array could do beside what its disks ask for in the mean
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -13,6 +13,7 @@ from keelmark.bearings.api.estate import (
     SelectedView,
     StrataView,
 )
+from keelmark.bearings.api.performance import EatersOfIoView, PerformanceView
 from keelmark.bearings.api.things import EstateDetailsView, EstateThingView
 
 urlpatterns = [
@@ -29,6 +30,16 @@ urlpatterns = [
         "estate/things/<int:entity_id>/details",
         EstateDetailsView.as_view(),
         name="estate-details",
+    ),
+    path(
+        "estate/things/<int:entity_id>/performance",
+        PerformanceView.as_view(),
+        name="estate-performance",
+    ),
+    path(
+        "estate/things/<int:entity_id>/performance/eaters",
+        EatersOfIoView.as_view(),
+        name="estate-eaters-of-io",
     ),
     path("estate/tide", TideView.as_view(), name="estate-tide"),
     path("estate/jump", JumpView.as_view(), name="estate-jump"),

@@ -307,6 +307,27 @@ SELECT entity_id, extract(epoch FROM at)::bigint / 3600, {_ROLLED_PARTS}
 FROM readings_performance_hour
 WHERE entity_id = ANY(%(entity_ids)s) AND at >= %(first_at)s AND at < %(end_at)s
 """  # noqa: S608  # only constants are put in
+
+
+def _added(name: str) -> str:
+    """Things added up: rates are sums, waits are weighted by operations."""
+    if not name.endswith("_ms"):
+        return f"sum({name})"
+    weights = f"nullif(sum({_OPS}) FILTER (WHERE {name} IS NOT NULL), 0)"
+    return f"sum({name} * {_OPS}) / {weights}"
+
+
+_ADDED = ", ".join(_added(name) for name in MEANS.split(", "))
+_N_READ = "count(*) FILTER (WHERE read_iops IS NOT NULL OR write_iops IS NOT NULL)"
+ADD_HOURS = f"""
+SELECT 0, extract(epoch FROM at)::bigint / 3600, {_ADDED}, NULL, {_N_READ}
+FROM readings_performance_hour
+WHERE entity_id = ANY(%(entity_ids)s) AND at >= %(first_at)s AND at < %(end_at)s GROUP BY at
+"""  # noqa: S608  # only constants are put in
+ADD_DAYS = f"""
+SELECT 0, day - DATE '1970-01-01', {_ADDED}, NULL, {_N_READ} FROM readings_performance_day
+WHERE entity_id = ANY(%(entity_ids)s) AND day >= %(first_on)s AND day < %(end_on)s GROUP BY day
+"""  # noqa: S608  # only constants are put in
 READ_DAYS = f"""
 SELECT entity_id, day - DATE '1970-01-01', {_ROLLED_PARTS} FROM readings_performance_day
 WHERE entity_id = ANY(%(entity_ids)s) AND day >= %(first_on)s AND day < %(end_on)s

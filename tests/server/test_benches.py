@@ -15,6 +15,7 @@ BENCHES = [
     ("list_read", "ratio of the p95"),
     ("tables", "rows"),
     ("layout", "rows by month"),
+    ("performance", "rows/packed"),
     ("first_date", "all 7 dates"),
     ("forecast_speed", "numpy straight lines"),
     ("forecast 1", "real, mean"),

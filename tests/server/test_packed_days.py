@@ -8,13 +8,20 @@ from django.db import connection
 from hypothesis import given
 from hypothesis import strategies as st
 
-from keelmark.core.performance import PARTS, STEPS_A_DAY
+from keelmark.core.performance import PARTS, STEPS_A_DAY, added
 from keelmark.estate.documents import PerformanceDocument
 from keelmark.estate.models import Entity
 from keelmark.feeds.importer import Imported, import_documents
 from keelmark.readings.performance.coding import decoded, encoded
 from keelmark.readings.performance.packing import is_packed, pack_day, pack_finished, take_packed
-from keelmark.readings.performance.reading import days_of, hours_of, packed_steps, steps_of
+from keelmark.readings.performance.reading import (
+    days_added,
+    days_of,
+    hours_added,
+    hours_of,
+    packed_steps,
+    steps_of,
+)
 from keelmark.readings.rollup import roll_up
 from tests.server.conftest import NOW
 
@@ -79,6 +86,20 @@ def test_a_day_reads_and_rolls_up_the_same_packed_or_not(things):
     for told, wanted in zip(days_of(things, first_on=DAY, n_days=1), days, strict=True):
         np.testing.assert_allclose(told, wanted, rtol=0.03)  # hours weighed, not steps
     assert pack_finished(now=NOW) == []
+
+
+def test_things_added_up_by_the_database_are_those_added_up_by_us(things):
+    rng = np.random.default_rng(4)
+    steps = rng.gamma(2, 50, (2, len(PARTS), STEPS_A_DAY)).astype(np.float32)
+    steps[rng.random(steps.shape) < 0.3] = np.nan
+    steps[0, :2, 24:36] = np.nan  # an hour without operations
+    take_packed(DAY, ids=things, steps=steps)
+    of = np.zeros(2, dtype=np.int64)
+    for each, whole in ((hours_of, hours_added), (days_of, days_added)):
+        wanted, n_wanted = added(each(things, first_on=DAY, n_days=1)[0], of=of, n_groups=1)
+        told, n_read = whole(things, first_on=DAY, n_days=1)
+        np.testing.assert_allclose(told, wanted[0], rtol=1e-5)
+        assert n_read.tolist() == n_wanted[0].tolist()
 
 
 def test_what_comes_late_for_a_packed_day_is_packed_in_and_rolled_up(things):

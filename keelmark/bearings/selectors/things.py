@@ -79,11 +79,11 @@ def related_to(view: View, node: Node) -> list[Related]:
     Who eats what a thing holds is told with the bytes that they have there, not with all.
     """
     found = []
-    disks = _sharing(view, node, kind="disk") if node.kind in _CARRIES else None
+    disks = sharing(view, node, kind="disk") if node.kind in _CARRIES else None
     for kind in LAYERS:
         if kind == node.kind or way_between(kind, node.kind) is None:
             continue
-        mask = _sharing(view, node, kind=kind)
+        mask = sharing(view, node, kind=kind)
         if not mask.any():
             continue
         here = None if disks is None else _of_disks(view, kind=kind, disks=disks)
@@ -119,7 +119,9 @@ def _side(kind: str, *, of: str) -> str:
     return "over" if LAYERS.index(kind) > LAYERS.index(of) else "under"
 
 
-def _sharing(view: View, node: Node, *, kind: str) -> Bools:
+def sharing(view: View, node: Node, *, kind: str) -> Bools:
+    """Return which of a kind share bytes with a thing, as far as they may be seen."""
+    """Return which of a kind share bytes with a thing, as far as seen."""
     mask = np.zeros(len(view.reading.estate.table(node.kind)), dtype=np.bool_)
     mask[node.row] = True
     found = pulled(view.reading, mask, kind=kind, other=node.kind)
@@ -177,9 +179,9 @@ def stops_with(view: View, node: Node) -> Stops | None:
     if node.kind not in _CARRIES:
         return None
     reading = view.reading
-    stops = _sharing(view, node, kind="vm")
+    stops = sharing(view, node, kind="vm")
     is_copied, oldest = copied_elsewhere(reading, failing=_sharing_or_self(view, node))
-    disks = _sharing(view, node, kind="disk")
+    disks = sharing(view, node, kind="disk")
     alone = np.zeros(len(stops), dtype=np.bool_)
     owner = reading.link("disk", "vm")
     lost = owner[disks & ~is_copied]
@@ -205,7 +207,7 @@ def stops_with(view: View, node: Node) -> Stops | None:
 
 def _sharing_or_self(view: View, node: Node) -> Bools:
     if node.kind != "volume":
-        return _sharing(view, node, kind="volume")
+        return sharing(view, node, kind="volume")
     own = np.zeros(len(view.reading.estate.table("volume")), dtype=np.bool_)
     own[node.row] = True
     return own

@@ -1,5 +1,6 @@
 """Reads five-minute means and what they were rolled up into, wherever they are kept."""
 
+from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
 from typing import Final
 
@@ -48,64 +49,91 @@ def packed_steps(ids: Int64s, *, first_on: date, n_days: int) -> Steps:
 
 def row_steps(ids: Int64s, *, first_on: date, n_days: int) -> Steps:
     """Return the same of what is kept in rows alone."""
-    first = (first_on - EPOCH).days * STEPS_A_DAY
-    return _told(
-        sql.READ_STEPS, ids=ids, first_on=first_on, n_days=n_days, first=first,
-        n_steps=n_days * STEPS_A_DAY,
-    )[0]  # fmt: skip
+    steps = _nothing(len(ids), n_days * STEPS_A_DAY)
+    table = _table(sql.READ_STEPS, ids=ids, first_on=first_on, n_days=n_days)
+    rows = np.searchsorted(ids, table.column("id").to_numpy())
+    at = table.column("at").to_numpy() - (first_on - EPOCH).days * STEPS_A_DAY
+    for part, name in enumerate(_MEANS):
+        steps[rows, part, at] = table.column(name).to_numpy()
+    return steps
 
 
 def hours_of(ids: Int64s, *, first_on: date, n_days: int) -> tuple[Steps, Steps]:
     """Return hourly means (n_things, n_parts, n_hours) and the most of a step in each hour."""
-    first = (first_on - EPOCH).days * HOURS_A_DAY
-    return _told(
-        sql.READ_HOURS, ids=ids, first_on=first_on, n_days=n_days, first=first,
-        n_steps=n_days * HOURS_A_DAY, has_peak=True,
-    )  # fmt: skip
+    told = _rolled(sql.READ_HOURS, ids=ids, first_on=first_on, n_days=n_days, per_day=HOURS_A_DAY)
+    return told.steps, told.peak
 
 
 def days_of(ids: Int64s, *, first_on: date, n_days: int) -> tuple[Steps, Steps]:
     """Return daily means (n_things, n_parts, n_days) and the most of a step in each day."""
-    first = (first_on - EPOCH).days
-    return _told(
-        sql.READ_DAYS, ids=ids, first_on=first_on, n_days=n_days, first=first, n_steps=n_days,
-        has_peak=True,
-    )  # fmt: skip
+    told = _rolled(sql.READ_DAYS, ids=ids, first_on=first_on, n_days=n_days, per_day=1)
+    return told.steps, told.peak
 
 
-def _told(
+def hours_added(ids: Int64s, *, first_on: date, n_days: int) -> tuple[Steps, Int64s]:
+    """Return things added up by the hour (n_parts, n_hours), and how many were read in each.
+
+    The same as ``core.performance.added`` makes of them, made by the database.
+    """
+    told = _rolled(
+        sql.ADD_HOURS, ids=ids, first_on=first_on, n_days=n_days, per_day=HOURS_A_DAY, n_rows=1
+    )
+    return told.steps[0], told.n_read[0]
+
+
+def days_added(ids: Int64s, *, first_on: date, n_days: int) -> tuple[Steps, Int64s]:
+    """Return things added up by the day (n_parts, n_days), and how many were read in each."""
+    told = _rolled(sql.ADD_DAYS, ids=ids, first_on=first_on, n_days=n_days, per_day=1, n_rows=1)
+    return told.steps[0], told.n_read[0]
+
+
+def _rolled(
     statement: str,
     *,
     ids: Int64s,
     first_on: date,
     n_days: int,
-    first: int,
-    n_steps: int,
-    has_peak: bool = False,
-) -> tuple[Steps, Steps]:
+    per_day: int,
+    n_rows: int | None = None,
+) -> "_Told":
+    table = _table(statement, ids=ids, first_on=first_on, n_days=n_days, extra=("peak", "n"))
+    first, shape = (first_on - EPOCH).days * per_day, (n_rows or len(ids), n_days * per_day)
+    steps = _nothing(*shape)
+    peak, n_read = np.full(shape, np.nan, np.float32), np.zeros(shape, dtype=np.int64)
+    told_ids = table.column("id").to_numpy()
+    rows = told_ids if n_rows else np.searchsorted(ids, told_ids)
+    at = table.column("at").to_numpy() - first
+    for part, name in enumerate(_MEANS):
+        steps[rows, part, at] = table.column(name).to_numpy()
+    peak[rows, at] = table.column("peak").to_numpy()
+    n_read[rows, at] = table.column("n").to_numpy()
+    return _Told(steps=steps, peak=peak, n_read=n_read)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class _Told:
+    steps: Steps
+    peak: Steps
+    n_read: Int64s
+
+
+def _table(
+    statement: str, *, ids: Int64s, first_on: date, n_days: int, extra: tuple[str, ...] = ()
+) -> pa.Table:
     end_on = first_on + timedelta(days=n_days)
-    columns = (*_MEANS, "peak") if has_peak else _MEANS
-    types = {
-        "id": pa.int64(), "at": pa.int64(), **dict.fromkeys(columns, pa.float32()),
-        **({"n": pa.int64()} if has_peak else {}),
-    }  # fmt: skip
-    table = columns_told(
+    kinds = {"peak": pa.float32(), "n": pa.int64()}
+    return columns_told(
         statement,
         params={
             "entity_ids": ids.tolist(), "first_on": first_on, "end_on": end_on,
             "first_at": datetime.combine(first_on, time(), tzinfo=UTC),
             "end_at": datetime.combine(end_on, time(), tzinfo=UTC),
         },
-        types=types,
+        types={
+            "id": pa.int64(), "at": pa.int64(), **dict.fromkeys(_MEANS, pa.float32()),
+            **{name: kinds[name] for name in extra},
+        },
     )  # fmt: skip
-    steps, peak = _nothing(len(ids), n_steps), np.full((len(ids), n_steps), np.nan, np.float32)
-    rows = np.searchsorted(ids, table.column("id").to_numpy())
-    at = table.column("at").to_numpy() - first
-    for part, name in enumerate(_MEANS):
-        steps[rows, part, at] = table.column(name).to_numpy()
-    if has_peak:
-        peak[rows, at] = table.column("peak").to_numpy()
-    return steps, peak
 
 
 def _nothing(n_things: int, n_steps: int) -> Steps:

@@ -28,7 +28,7 @@ class FeedsPage:
 
     def wait_until_collected(self, name: str) -> None:
         button = self.collecting(name)
-        expect(button).to_be_enabled(timeout=60_000)
+        expect(button).to_be_enabled(timeout=120_000)
 
     def collecting(self, name: str) -> Locator:
         return self.feed(name).get_by_role("button", name=f"collect {name} now")

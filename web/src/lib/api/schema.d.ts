@@ -259,6 +259,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/estate/things/{entity_id}/performance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Reads and writes of one thing and the parts of their latency, up to a day. */
+        get: operations["estate_performance"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/estate/things/{entity_id}/performance/eaters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who reads and writes most on one thing. */
+        get: operations["estate_eaters_of_io"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/estate/tide": {
         parameters: {
             query?: never;
@@ -1321,6 +1355,32 @@ export interface components {
             /** @description of what is read through its disks alone */
             history: components["schemas"]["HistoryPointRead"][];
         };
+        EaterOfIoRead: {
+            id: number;
+            kind: string;
+            name: string;
+            /**
+             * Format: double
+             * @description in the mean
+             */
+            iops: number;
+            /**
+             * Format: double
+             * @description of all that is done there
+             */
+            share: number;
+            /** Format: double */
+            bytes_per_second: number;
+            /** Format: double */
+            latency_ms: number | null;
+            /** Format: double */
+            qos_latency_ms: number | null;
+            /**
+             * Format: double
+             * @description of one of its disks in one step
+             */
+            most_iops: number;
+        };
         EstateFieldRead: {
             name: string;
             measure: components["schemas"]["EstateFieldReadMeasureEnum"];
@@ -1997,6 +2057,39 @@ export interface components {
             /** @description takes a lost generator off, so that they can sign in without */
             drops_second_factor?: boolean;
         };
+        PerformanceRead: {
+            /**
+             * @description told of it, its disks added up, or nothing was read
+             *
+             *     * `own` - own
+             *     * `disks` - disks
+             *     * `none` - none
+             */
+            source: components["schemas"]["SourceEnum"];
+            /** @description how many disks are added up */
+            n_things: number;
+            /**
+             * Format: date-time
+             * @description when the first bin begins
+             */
+            first_at: string;
+            bin_seconds: number;
+            /** @description how long each mean is that was read */
+            read_seconds: number;
+            read_iops: (number | null)[];
+            write_iops: (number | null)[];
+            read_bytes_per_second: (number | null)[];
+            write_bytes_per_second: (number | null)[];
+            latency_ms: (number | null)[];
+            array_latency_ms: (number | null)[];
+            network_latency_ms: (number | null)[];
+            queue_latency_ms: (number | null)[];
+            qos_latency_ms: (number | null)[];
+            least_iops: (number | null)[];
+            most_iops: (number | null)[];
+            /** @description of how many disks the fewest were read */
+            least_read: number[];
+        };
         PersonRead: {
             readonly id: number;
             name: string;
@@ -2420,6 +2513,13 @@ export interface components {
             /** @description what it could hold on that day, where told */
             sizes: (number | null)[];
         };
+        /**
+         * @description * `own` - own
+         *     * `disks` - disks
+         *     * `none` - none
+         * @enum {string}
+         */
+        SourceEnum: "own" | "disks" | "none";
         StandingRead: {
             entity: components["schemas"]["ThingRead"];
             site_name: string | null;
@@ -3166,6 +3266,92 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DetailsRead"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    estate_performance: {
+        parameters: {
+            query?: {
+                /** @description the last day of the window; now if empty */
+                at?: string;
+                /** @description how far back; 1 if empty */
+                days?: 1 | 14 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path: {
+                entity_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PerformanceRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    estate_eaters_of_io: {
+        parameters: {
+            query?: {
+                /** @description the last day of the window; now if empty */
+                at?: string;
+                /** @description vm if empty */
+                by?: "datastore" | "disk" | "project" | "tenant" | "vm" | "volume";
+                /** @description how far back; 1 if empty */
+                days?: 1 | 14 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path: {
+                entity_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EaterOfIoRead"][];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
             404: {

@@ -4,6 +4,7 @@
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { bearing } from '$lib/url/bearing.svelte';
   import IfItFails from './IfItFails.svelte';
+  import Performance from './Performance.svelte';
   import { thingQuery } from './queries';
   import Sections from './Sections.svelte';
   import TraceStrips from './TraceStrips.svelte';
@@ -14,6 +15,21 @@
     id: number;
   }
   let { id }: Props = $props();
+  // What reads and writes go through, or come from.
+  const STORES = new Set([
+    'site',
+    'array',
+    'pool',
+    'volume',
+    'datastore',
+    'disk',
+    'vm',
+    'cluster',
+    'host',
+    'tenant',
+    'project',
+    'port',
+  ]);
   const WINDOWS = [1, 7, 30, 90, 365] as const;
   const windowDays = $derived(
     WINDOWS.find((days) => String(days) === page.url.searchParams.get('window_days')) ?? 30,
@@ -22,6 +38,7 @@
 </script>
 
 {#if thing.data?.stops}<WhoEats told={thing.data} />{/if}
+{#if thing.data && STORES.has(thing.data.kind)}<Performance {id} kind={thing.data.kind} />{/if}
 <Sections {id} />
 {#if thing.data?.related.length}
   <section class="mt-4 max-w-xl" aria-label="What stands on what">

@@ -28,3 +28,53 @@ export function detailsQuery(entity_id: number) {
       ),
   });
 }
+
+export const IO_WINDOWS = [
+  { key: '24h', name: '24 h', days: 1 },
+  { key: '7d', name: '7 d', days: 7 },
+  { key: '14d', name: '14 d', days: 14 },
+  { key: '30d', name: '30 d', days: 30 },
+  { key: '90d', name: '90 d', days: 90 },
+  { key: '1y', name: '1 y', days: 365 },
+] as const;
+export const IO_EATERS = [
+  { key: 'vm', name: 'VMs' },
+  { key: 'disk', name: 'disks' },
+  { key: 'datastore', name: 'datastores' },
+  { key: 'volume', name: 'volumes' },
+  { key: 'project', name: 'projects' },
+  { key: 'tenant', name: 'tenants' },
+] as const;
+type Days = (typeof IO_WINDOWS)[number]['days'];
+type IoBy = (typeof IO_EATERS)[number]['key'];
+const STEP_MS = 300_000;
+
+/** What a thing reads and writes up to a day; of now it is asked again with every step. */
+export function performanceQuery(entity_id: number, at: string | undefined, days: Days) {
+  const query = { days, ...(at ? { at } : {}) };
+  return queryOptions({
+    queryKey: [...keys.at, 'performance', entity_id, query],
+    queryFn: () =>
+      bodyOf(
+        api.GET('/api/v1/estate/things/{entity_id}/performance', {
+          params: { path: { entity_id }, query },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+    refetchInterval: at ? false : STEP_MS,
+  });
+}
+
+export function ioEatersQuery(entity_id: number, at: string | undefined, days: Days, by: IoBy) {
+  const query = { days, by, ...(at ? { at } : {}) };
+  return queryOptions({
+    queryKey: [...keys.at, 'io eaters', entity_id, query],
+    queryFn: () =>
+      bodyOf(
+        api.GET('/api/v1/estate/things/{entity_id}/performance/eaters', {
+          params: { path: { entity_id }, query },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+}

@@ -1,0 +1,55 @@
+"""Reads and writes on the pages of things; by now the recorder's two weeks are brought in."""
+
+import re
+
+import pytest
+from playwright.sync_api import Locator, Page, expect
+
+from tests.browser.pages.today import TodayPage
+
+BROUGHT_IN_MS = 240_000
+
+
+def opened(page: Page, name: str) -> Locator:
+    TodayPage(page).jump_to(name)
+    expect(page.get_by_role("heading", name=name, exact=True).first).to_be_visible()
+    return page.get_by_role("region", name="Reads and writes", exact=True)
+
+
+@pytest.fixture
+def vm(signed_in: Page) -> Locator:
+    region = opened(signed_in, "scene-s0030")
+    expect(region).to_contain_text("3 disks added up, means of 5 min", timeout=BROUGHT_IN_MS)
+    return region
+
+
+def test_a_vm_tells_its_waits_in_parts_and_the_cursor_walks_by_keys(vm: Locator):
+    cursor = vm.get_by_role("slider", name="Reads and writes over time")
+    cursor.press("Home")
+    first = str(cursor.get_attribute("aria-valuetext"))
+    assert re.search(
+        r"reads and .* writes a second, .* ms, array .*, held back by its limit", first
+    )
+    cursor.press("ArrowRight")
+    expect(cursor).not_to_have_attribute("aria-valuetext", first)
+
+
+def test_v_shows_the_figures_of_a_chart_and_the_chart_again(signed_in: Page, vm: Locator):
+    signed_in.get_by_role("main").focus()
+    signed_in.keyboard.press("v")
+    table = vm.get_by_role("table")
+    expect(table.get_by_role("row").nth(200)).to_contain_text("UTC")
+    signed_in.keyboard.press("v")
+    expect(table).to_have_count(0)
+
+
+def test_who_reads_and_writes_most_on_a_cluster_is_followed(signed_in: Page):
+    region = opened(signed_in, "samphire")
+    busiest = region.get_by_role("list", name="Who reads and writes most").get_by_role("listitem")
+    expect(busiest).to_have_count(12, timeout=BROUGHT_IN_MS)
+    region.get_by_role("radio", name="projects").check(force=True)
+    expect(signed_in).to_have_url(re.compile("io_by=project"))
+    expect(busiest.first).to_contain_text("%")
+    name = busiest.first.get_by_role("link").inner_text()
+    busiest.first.get_by_role("link").click()
+    expect(signed_in.get_by_role("heading", name=name, exact=True).first).to_be_visible()
