@@ -20,6 +20,7 @@
   }
   let { id, kind }: Props = $props();
   const PERCENT = 100;
+  const FEW = 10; // below it, tenths count
   const WIDTH = 1000;
   const asked = $derived(page.url.searchParams);
   const days = $derived(IO_WINDOWS.find(({ key }) => key === asked.get('io')) ?? IO_WINDOWS[0]);
@@ -47,9 +48,13 @@
     told.data ? sizeOf(told.data.write_bytes_per_second, told.data.write_iops) : [],
   );
   const rate = (amount: number | null | undefined) =>
-    amount === null || amount === undefined ? '–' : formatCount(Math.round(amount));
+    amount === null || amount === undefined
+      ? '–'
+      : amount > 0 && amount < FEW
+        ? amount.toFixed(1)
+        : formatCount(Math.round(amount));
   const ms = (amount: number | null | undefined) =>
-    amount === null || amount === undefined ? '–' : amount.toFixed(amount < 10 ? 2 : 0);
+    amount === null || amount === undefined ? '–' : amount.toFixed(amount < FEW ? 2 : 0);
   const momentOf = (step: number) => stepName(firstMs + step * stepMs, stepMs);
   const partsAt = $derived(
     WAITS.map((part) => ({ ...part, ms: told.data?.[part.key][at] ?? null })).filter(
@@ -96,7 +101,11 @@
     <p class="figures">
       <b>{momentOf(at)}</b> · {rate(told.data.read_iops[at])} reads of
       {preferences.bytes(readSize[at] ?? null)}, {rate(told.data.write_iops[at])} writes of
-      {preferences.bytes(writeSize[at] ?? null)} a second · {ms(told.data.latency_ms[at])} ms{#each partsAt as part (part.key)}<span
+      {preferences.bytes(writeSize[at] ?? null)} a second{told.data.latency_ms.some(
+        (wait) => wait !== null,
+      )
+        ? ` · ${ms(told.data.latency_ms[at])} ms`
+        : '; nobody tells how long they wait'}{#each partsAt as part (part.key)}<span
           class="ml-3 whitespace-nowrap"
           ><svg width="10" height="10" class="mr-1 inline" aria-hidden="true"
             ><rect width="10" height="10" class={part.look} /></svg
@@ -105,7 +114,8 @@
         >{/each}
     </p>
     {#if isTable}
-      <div class="max-h-80 overflow-y-auto" role="region" tabindex="-1" aria-label="Means">
+      <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+      <div class="max-h-80 overflow-y-auto" role="region" tabindex="0" aria-label="Means">
         <table class="figures w-full text-right">
           <thead class="sticky top-0 bg-paper text-ink-soft">
             <tr>

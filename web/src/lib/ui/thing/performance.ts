@@ -38,7 +38,7 @@ export function lanesOf(told: Performance): Lane[] {
   const isParted = parts.some((part) => part.some((amount) => amount !== null));
   const levels = stacked(parts);
   const nothing = told.read_iops.map(() => 0);
-  return [
+  const lanes: Lane[] = [
     {
       title: 'reads and writes',
       unit: 'operations a second; shaded from the least to the most of one mean',
@@ -49,7 +49,9 @@ export function lanesOf(told: Performance): Lane[] {
         { values: told.read_iops, look: 'stroke-depth-4' },
       ],
     },
-    {
+  ];
+  if (isParted || told.latency_ms.some((wait) => wait !== null))
+    lanes.push({
       title: 'wait for one operation',
       unit: 'milliseconds',
       height: WAIT_HEIGHT,
@@ -61,6 +63,6 @@ export function lanesOf(told: Performance): Lane[] {
           }))
         : [],
       lines: [{ values: told.latency_ms, look: 'stroke-ink' }],
-    },
-  ];
+    });
+  return lanes;
 }
