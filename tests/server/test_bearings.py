@@ -407,6 +407,11 @@ def test_anything_is_found_by_its_name_and_nearly_so(api, estate, text, name):
     assert name in [one["name"] for one in api.get("/estate/jump", text=text).json()][:3]
 
 
+def test_what_is_called_just_so_comes_before_what_begins_so(api, estate):
+    told = api.get("/estate/jump", text="kelp").json()
+    assert [one["name"] for one in told] == ["kelp", "kelp-ds", "kelp-1", "kelp-2"]
+
+
 @pytest.mark.parametrize("text", ["", "x", "no such thing at all"])
 def test_what_is_called_otherwise_is_not_found(api, estate, text):
     assert api.get("/estate/jump", text=text).json() == []

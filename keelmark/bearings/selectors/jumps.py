@@ -36,7 +36,7 @@ class Jump:
 
 
 def jumps_for(actor: User, *, text: str) -> list[Jump]:
-    """Return what a person sees that is called like a text, names that begin so first."""
+    """Return what a person sees that is called like a text: exactly so first, then what begins so."""
     words = [word for word in text.replace("·", " ").lower().split() if word]
     if not words or len("".join(words)) < LEAST_CHARS:
         return []
@@ -84,8 +84,9 @@ def _told(seen: Named, *, word: str, by: str = "") -> Named:
         output_field=IntegerField(),
     )
     begins = Case(
-        When(low__startswith=word, then=Value(0)), default=Value(1), output_field=IntegerField()
-    )
+        When(low=word, then=Value(0)), When(low__startswith=word, then=Value(1)),
+        default=Value(2), output_field=IntegerField(),
+    )  # fmt: skip
     order = [*([by] if by else []), "begins", "kind_order", "name", "pk"]
     told: Named = (
         seen.annotate(kind_order=by_kind, begins=begins)
