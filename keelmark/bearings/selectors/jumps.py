@@ -36,7 +36,7 @@ class Jump:
 
 
 def jumps_for(actor: User, *, text: str) -> list[Jump]:
-    """Return what a person sees that is called like a text: exactly so first, then what begins so."""
+    """Return what a person sees that is called like a text, what is called just so first."""
     words = [word for word in text.replace("·", " ").lower().split() if word]
     if not words or len("".join(words)) < LEAST_CHARS:
         return []
