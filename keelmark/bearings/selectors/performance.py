@@ -93,7 +93,9 @@ def eaters_of(view: View, node: Node, *, days: int, by: str) -> list[dict[str, A
     first = EPOCH + timedelta(days=last - days)
     read = hours_of if days == 1 else days_of
     told, peak = read(ids, first_on=first, n_days=days + 1)
-    whole = rolled(told, width=told.shape[2])[0]
+    begin, end = _window(told, days=days, per_day=HOURS_A_DAY if days == 1 else 1)
+    told, peak = told[:, :, begin:end], peak[:, begin:end]
+    whole = rolled(told, width=end - begin)[0]
     onto = _owner(view, by=by)[np.searchsorted(disks.ids, ids)]
     has_owner = onto != NOWHERE
     owners, of = np.unique(onto[has_owner], return_inverse=True)
@@ -177,9 +179,14 @@ class _Read:
 
     def window(self, days: int) -> tuple[int, int]:
         """Return which steps are of the days before the last that was read."""
-        is_read = np.flatnonzero(~np.isnan(self.steps).all(axis=0))
-        end = int(is_read[-1]) + 1 if len(is_read) else self.steps.shape[1]
-        return max(0, end - days * self.per_day), end
+        return _window(self.steps[None], days=days, per_day=self.per_day)
+
+
+def _window(steps: Floats, *, days: int, per_day: int) -> tuple[int, int]:
+    """Return which steps (n_things, n_parts, n_steps) are of the days before the last read."""
+    is_read = np.flatnonzero(~np.isnan(steps).all(axis=(0, 1)))
+    end = int(is_read[-1]) + 1 if len(is_read) else steps.shape[2]
+    return max(0, end - days * per_day), end
 
 
 def _read(ids: Int64s, *, last: int, days: int) -> _Read:
