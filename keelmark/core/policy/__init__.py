@@ -1,0 +1,1 @@
+"""Storage policies: rules, who keeps them, and where they could be kept."""

@@ -1,0 +1,83 @@
+"""How disks stand against their QoS tiers, by their last steps."""
+
+from enum import StrEnum
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keelmark.core.arrays import Bools, Float64s
+from keelmark.core.errors import ShapeError
+from keelmark.core.performance import PARTS, Floats, operations
+
+STATE_STEPS: Final = 3  # five-minute means that are judged
+LEAST_STEPS: Final = 2  # of them in which it must be so
+PRESSED_SHARE: Final = 0.97  # of the maximum, from which demand presses against it
+WAITING: Final = 1.0  # operations in line, from which more was wanted than was done
+_QUEUE, _QOS = PARTS.index("queue_latency_ms"), PARTS.index("qos_latency_ms")
+
+
+class IoState(StrEnum):
+    """How a disk stands; the place in the class is the code in arrays."""
+
+    WITHIN = "within"
+    HELD = "held"
+    STARVED = "starved"
+    UNTIERED = "untiered"
+    UNREAD = "unread"
+
+
+CODES: Final = {state: code for code, state in enumerate(IoState)}
+
+
+def io_states(
+    steps: Floats, *, min_iops: Float64s, max_iops: Float64s, is_tiered: Bools
+) -> NDArray[np.int8]:
+    """Return how each disk stands, as places in :class:`IoState`.
+
+    Parameters
+    ----------
+    steps : (n_disks, n_parts, STATE_STEPS) float
+        The newest five-minute means by part in the order of PARTS; NaN where unread.
+    min_iops, max_iops : (n_disks,) float64
+        The limits that bear on a disk, NaN where none is known.
+    is_tiered : (n_disks,) bool
+        Whether a tier is named for it.
+
+    Returns
+    -------
+    (n_disks,) int8
+        ``starved`` stands before ``held``: who gets less than was promised waits for others.
+
+    Raises
+    ------
+    ShapeError
+        When the arrays do not fit.
+
+    Notes
+    -----
+    Held: at least 97 % of the maximum is done, or a limit made operations wait, in two of three
+    steps. Starved: less than the minimum is done while at least one operation stands in line in
+    the mean, which by Little's law (Little 1961) is operations a second times the wait for it.
+    """
+    n = len(steps)
+    if steps.shape != (n, len(PARTS), STATE_STEPS) or len(min_iops) != n or len(max_iops) != n:
+        raise ShapeError(argument="steps", wanted="(n_disks, n_parts, 3)", found=steps.shape)
+    done = np.asarray(operations(steps), dtype=np.float64)
+    is_read = ~np.isnan(done)
+    with np.errstate(invalid="ignore"):
+        is_pressed = done >= PRESSED_SHARE * max_iops[:, None]
+        delay_ms = np.asarray(np.nan_to_num(steps[:, _QOS]), dtype=np.float64)
+        is_delayed = delay_ms > 0
+        in_line = np.nan_to_num(done) * np.nan_to_num(steps[:, _QUEUE]) / 1000  # of milliseconds
+        is_short = (done < min_iops[:, None]) & (in_line >= WAITING)
+    codes = np.where(is_tiered, CODES[IoState.WITHIN], CODES[IoState.UNTIERED]).astype(np.int8)
+    codes[_often((is_pressed | is_delayed) & is_read)] = CODES[IoState.HELD]
+    codes[_often(is_short)] = CODES[IoState.STARVED]
+    codes[~is_read.any(axis=1)] = CODES[IoState.UNREAD]
+    return codes
+
+
+def _often(is_so: Bools) -> Bools:
+    often: Bools = is_so.sum(axis=1) >= LEAST_STEPS
+    return often
