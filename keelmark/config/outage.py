@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from django.conf import settings
-from django.db import OperationalError
+from django.db import OperationalError, connection
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from psycopg.errors import LockNotAvailable, QueryCanceled
 
@@ -46,12 +46,19 @@ def costly_answer(request: HttpRequest) -> HttpResponse:
 
 
 def outage_answer(request: HttpRequest) -> HttpResponse:
-    """Return the 503 with the time after which to try again."""
+    """Return the 503 with the time after which to try again.
+
+    The pool tries what it holds one by one, with longer and longer pauses: after an outage
+    it would refuse for longer than the outage was. All of it is renewed instead.
+    """
+    pool = getattr(connection, "pool", None)
+    if pool is not None:
+        pool.drain()
     return _answer(
         request,
         kind="database-away",
         title="Database away",
-        detail="The database does not answer. Nothing is lost; this page tries again.",
+        detail="The database does not answer. Nothing is lost; try again in a moment.",
     )
 
 

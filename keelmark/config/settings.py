@@ -51,6 +51,7 @@ INSTALLED_APPS = [
     "keelmark.feeds",
     "keelmark.forecasts",
     "keelmark.bearings",
+    "keelmark.compliance",
     "keelmark.scenarios",
 ]
 MIDDLEWARE = [
@@ -72,7 +73,8 @@ APPEND_SLASH = False
 
 # Under ASGI every request has a thread of its own: a pool keeps their connections few.
 # A busy machine must not be told as a database that is away, hence the patience.
-_POOL = {"min_size": 1, "max_size": 12, "timeout": 6}
+# Attempts to connect give up soon: the next request makes new ones, without their pauses.
+_POOL = {"min_size": 1, "max_size": 12, "timeout": 6, "reconnect_timeout": 3}
 # What a request may cost the database: somebody waits for it. Workers take the time they need.
 STATEMENT_SECONDS = int(os.environ.get("KEEL_STATEMENT_SECONDS", "10"))
 _OF_REQUESTS = {
@@ -165,6 +167,7 @@ SPECTACULAR_SETTINGS = {
         "RunStateEnum": "keelmark.feeds.models.RunState",
         "KindEnum": "keelmark.estate.models.Kind",
         "FindingKindEnum": "keelmark.estate.models.FindingKind",
+        "VerdictEnum": "keelmark.compliance.api.policies.VERDICT_STATES",
         "MarkLevelEnum": "keelmark.forecasts.api.marks.LEVELS",
     },
 }

@@ -5,6 +5,7 @@ import os
 import re
 import subprocess
 import sys
+import time
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -24,6 +25,7 @@ FLAGS = [
 ]  # fmt: skip
 expect.set_options(timeout=15_000)  # a busy machine is slow, not wrong
 BESIDE_A_LOOP = "DJANGO_ALLOW_ASYNC_UNSAFE"
+RECOVERY_SECONDS, CALLS_IN_A_ROW = 90.0, 20
 NETWORK_COMPLAINT = "Failed to load resource"
 
 
@@ -51,6 +53,24 @@ class Stack:
         port = self.state["standins_port"] + index
         url = f"http://127.0.0.1:{port}/standin/{what}"
         httpx.post(url, json=body, trust_env=False).raise_for_status()
+
+    def wait_until_it_answers(self, somebody: Page) -> None:
+        """Wait until many calls in a row are answered: each web process has its own lines.
+
+        Only who is signed in is looked up in the database.
+        """
+        theirs = {each["name"]: each["value"] for each in somebody.context.cookies()}
+        until = time.monotonic() + RECOVERY_SECONDS
+        n_good = 0
+        while n_good < CALLS_IN_A_ROW and time.monotonic() < until:
+            try:
+                answer = httpx.get(f"{self.url}/api/v1/session", cookies=theirs, trust_env=False)
+                is_good = answer.is_success and answer.json()["is_signed_in"]
+                n_good = n_good + 1 if is_good else 0
+            except httpx.HTTPError:
+                n_good = 0
+            time.sleep(0.1)
+        assert n_good == CALLS_IN_A_ROW
 
     def processes(self, command: str) -> list[int]:
         """Pids of this stack's own processes whose command line has these words."""

@@ -34,6 +34,7 @@ def test_a_database_restarted_under_an_open_page_is_told_and_waited_for(
     expect(tide).to_be_visible(timeout=RECOVERY_MS)
     assert all(NETWORK_COMPLAINT in complaint for complaint in complaints)
     complaints.clear()
+    stack.wait_until_it_answers(signed_in)  # each of its processes, for whoever comes next
 
 
 def test_a_worker_killed_in_mid_collection_is_replaced_and_the_run_done_again(
