@@ -1,0 +1,178 @@
+"""Who keeps what was promised, over the API; and to whom it is promised."""
+
+from typing import Any
+
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import exceptions, serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from keelmark.access.api.base import Problem, Record, actor_of
+from keelmark.access.errors import wrong_field
+from keelmark.access.rights import Right
+from keelmark.bearings.api.asked import BEARING, AtRead, at_told, looked_at, view_of
+from keelmark.compliance.api.policies import VERDICT_STATES, PlaceNamedRead
+from keelmark.compliance.models import Policy
+from keelmark.compliance.selectors.standing import Asked, rows_of, standing_of, told_of
+from keelmark.compliance.services.promising import TAKERS, promise, promise_wide
+from keelmark.core.policy.facts import SUBJECTS
+from keelmark.core.policy.rules import RULES
+from keelmark.core.policy.states import Verdict
+from keelmark.estate.models import ServiceClass
+
+PAGE = 200
+KIND = OpenApiParameter("kind", OpenApiTypes.STR, OpenApiParameter.PATH, enum=list(SUBJECTS))
+THING = OpenApiParameter("entity_id", OpenApiTypes.INT, OpenApiParameter.PATH)
+ASKED = [
+    OpenApiParameter("policy", OpenApiTypes.INT, description="of this policy alone"),
+    OpenApiParameter("state", OpenApiTypes.STR, enum=VERDICT_STATES),
+    OpenApiParameter("rule", OpenApiTypes.STR, enum=list(RULES), description="by one rule alone"),
+    OpenApiParameter("after", OpenApiTypes.INT, description="how many to leave out before"),
+]
+
+
+class RuleVerdictRead(serializers.Serializer[Record]):
+    kind = serializers.CharField()
+    state = serializers.ChoiceField(choices=VERDICT_STATES)
+    wanted = serializers.CharField()
+    found = serializers.CharField()
+    mends = serializers.CharField()
+    place = PlaceNamedRead(allow_null=True)
+
+
+class SubjectRead(serializers.Serializer[Record]):
+    id = serializers.IntegerField()
+    kind = serializers.CharField()
+    name = serializers.CharField()
+    policy_id = serializers.IntegerField(allow_null=True)
+    policy_name = serializers.CharField(allow_null=True)
+    revision = serializers.IntegerField(allow_null=True)
+    by = serializers.CharField(allow_null=True, help_text="whose promise it is: the nearest wins")
+    state = serializers.ChoiceField(choices=VERDICT_STATES)
+    settles_in_minutes = serializers.FloatField(allow_null=True)
+    rules = RuleVerdictRead(many=True)
+
+
+class SubjectsRead(serializers.Serializer[Record]):
+    at = AtRead()
+    n_all = serializers.IntegerField()
+    results = SubjectRead(many=True)
+
+
+class PromiseWrite(serializers.Serializer[Record]):
+    policy_id = serializers.IntegerField(allow_null=True, help_text="null: none of their own")
+    entity_ids = serializers.ListField(child=serializers.IntegerField(), default=list)
+    class_name = serializers.CharField(
+        allow_blank=True, default="", help_text="for all of a class; without things, and blank: "
+        "for the whole estate",
+    )  # fmt: skip
+
+
+class TakenRead(serializers.Serializer[Record]):
+    entity_id = serializers.IntegerField()
+    policy_id = serializers.IntegerField(allow_null=True)
+
+
+class VerdictsView(APIView):
+    """Subjects of a kind with every rule that bears on them, the worst first."""
+
+    @extend_schema(
+        operation_id="verdicts_list",
+        parameters=[KIND, *ASKED, *BEARING],
+        responses={200: SubjectsRead, 400: Problem},
+    )
+    def get(self, request: Request, kind: str) -> Response:
+        if kind not in SUBJECTS:
+            raise wrong_field("kind", f"Use one of {', '.join(SUBJECTS)}.")
+        asked, after = _asked(request), _number(request, "after") or 0
+        view = view_of(request)
+        standing = standing_of(view, kind=kind)
+        rows = rows_of(view, standing, asked)
+        told = {
+            "at": at_told(view),
+            "n_all": len(rows),
+            "results": [
+                told_of(view, standing, row) for row in rows[after : after + PAGE].tolist()
+            ],
+        }
+        return Response(SubjectsRead(told).data)
+
+
+class ThingVerdictsView(APIView):
+    """What is promised to one thing, and how it is kept."""
+
+    @extend_schema(
+        operation_id="verdicts_of_thing",
+        parameters=[THING, *BEARING],
+        responses={200: SubjectRead, 404: Problem},
+    )
+    def get(self, request: Request, entity_id: int) -> Response:
+        view, node = looked_at(request, entity_id)
+        if node.kind not in SUBJECTS:
+            raise exceptions.NotFound(f"Nothing is promised to a {node.kind}.")
+        told = told_of(view, standing_of(view, kind=node.kind), node.row)
+        return Response(SubjectRead(told).data)
+
+
+class PromisesView(APIView):
+    """To whom a policy is promised."""
+
+    rights = {"POST": Right.PLAN}
+
+    @extend_schema(
+        operation_id="policies_promise",
+        request=PromiseWrite,
+        responses={200: TakenRead(many=True), 400: Problem, 404: Problem},
+    )
+    def post(self, request: Request) -> Response:
+        form = PromiseWrite(data=request.data)
+        form.is_valid(raise_exception=True)
+        told = form.validated_data
+        actor, policy_id = actor_of(request), told["policy_id"]
+        if policy_id is not None and not Policy.objects.filter(
+            pk=policy_id, retired_at__isnull=True
+        ):
+            raise exceptions.NotFound(f"No policy {policy_id} stands.")
+        if told["entity_ids"]:
+            return Response(
+                TakenRead(
+                    promise(
+                        actor=actor, policy_id=policy_id, entity_ids=told["entity_ids"],
+                        seen=_seen(request),
+                    ), many=True,
+                ).data
+            )  # fmt: skip
+        name = told["class_name"]
+        if name and not ServiceClass.objects.filter(name=name):
+            raise exceptions.NotFound(f"No class {name} is known.")
+        promise_wide(actor=actor, policy_id=policy_id, class_name=name)
+        return Response([])
+
+
+def _seen(request: Request) -> list[int]:
+    view = view_of(request)
+    ids: list[int] = []
+    for kind in TAKERS:
+        ids += view.reading.estate.table(kind).ids[view.seen[kind]].tolist()
+    return ids
+
+
+def _asked(request: Request) -> Asked:
+    state = request.query_params.get("state") or None
+    if state is not None and state not in VERDICT_STATES:
+        raise wrong_field("state", f"Use one of {', '.join(VERDICT_STATES)}.")
+    rule = request.query_params.get("rule") or None
+    if rule is not None and rule not in RULES:
+        raise wrong_field("rule", f"Use one of {', '.join(RULES)}.")
+    return Asked(policy_id=_number(request, "policy"), state=state and Verdict(state), rule=rule)
+
+
+def _number(request: Request, name: str) -> int | None:
+    told: Any = request.query_params.get(name) or None
+    if told is None:
+        return None
+    if not told.isdigit() or len(told) > 18:  # noqa: PLR2004  # more digits than an id has
+        raise wrong_field(name, "Use a whole number.")
+    return int(told)

@@ -1,0 +1,84 @@
+"""Policies in revisions, and to whom they are promised."""
+
+from django.conf import settings
+from django.db import models
+from django.db.models import Q
+from django.db.models.functions import Lower
+
+MAX_NAME = 100
+MAX_NOTE = 2000
+
+
+class Policy(models.Model):
+    """A named set of promises; what it promises stands in its newest revision."""
+
+    name = models.CharField(max_length=MAX_NAME)
+    retired_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["name", "pk"]
+        constraints = [
+            models.UniqueConstraint(
+                Lower("name"), name="policy_name_once", condition=Q(retired_at__isnull=True)
+            )
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Revision(models.Model):
+    """What a policy promised from a moment on."""
+
+    policy = models.ForeignKey(Policy, on_delete=models.PROTECT, related_name="revisions")
+    number = models.PositiveIntegerField()
+    rules = models.JSONField()  # a list of {"kind": …, "told": {…}} as core.policy.rules keeps them
+    settling_minutes = models.PositiveIntegerField()
+    note = models.CharField(max_length=MAX_NOTE, default="", blank=True)
+    made_at = models.DateTimeField()
+    author = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+"
+    )
+    author_name = models.CharField(max_length=150)
+
+    class Meta:
+        ordering = ["-number", "-pk"]
+        constraints = [
+            models.UniqueConstraint("policy", "number", name="policy_revision_once"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.policy} r{self.number}"
+
+
+class Promise(models.Model):
+    """A policy for one thing, for all of a tenant, project or class, or for the whole estate."""
+
+    policy = models.ForeignKey(Policy, on_delete=models.PROTECT, related_name="promises")
+    entity = models.OneToOneField(
+        "estate.Entity", on_delete=models.CASCADE, null=True, related_name="+"
+    )
+    service_class = models.OneToOneField(
+        "estate.ServiceClass", on_delete=models.CASCADE, null=True, related_name="+"
+    )
+    made_at = models.DateTimeField()
+    author = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+"
+    )
+
+    class Meta:
+        ordering = ["pk"]
+        constraints = [
+            models.CheckConstraint(
+                name="promise_to_one",
+                condition=Q(entity__isnull=True) | Q(service_class__isnull=True),
+            ),
+            models.UniqueConstraint(
+                "policy",
+                name="promise_to_the_estate_once",
+                condition=Q(entity__isnull=True, service_class__isnull=True),
+            ),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.policy} for {self.entity or self.service_class or 'the estate'}"

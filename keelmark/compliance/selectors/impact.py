@@ -1,0 +1,112 @@
+"""What a draft of a policy would do: who breaks, who mends, and where it could be kept."""
+
+from collections import Counter
+from dataclasses import dataclass
+from typing import Any, Final
+
+import numpy as np
+
+from keelmark.bearings.selectors.views import View
+from keelmark.compliance.selectors.standing import (
+    facts_at,
+    seen_subjects,
+    standing_of,
+    tried,
+)
+from keelmark.core.arrays import Int64s
+from keelmark.core.policy.facts import SUBJECTS
+from keelmark.core.policy.judging import Policy
+from keelmark.core.policy.places import places_for
+from keelmark.core.policy.rules import PLACE_OF
+from keelmark.core.policy.states import BROKEN, MET, VERDICTS
+
+MOST_NAMED: Final = 12
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Impact:
+    """What would come of a draft."""
+
+    before: dict[str, int]
+    after: dict[str, int]
+    n_breaks: int
+    n_mends: int
+    breaks: list[dict[str, Any]]  # Any: JSON
+    mends: list[dict[str, Any]]  # Any: JSON
+    by_rule: dict[str, int]  # subjects that would be broken by each
+    places: list[dict[str, Any]]  # Any: JSON; pools that would keep it, the most room first
+    n_places: int
+    n_may: int  # of which something is not known, beside those
+    rejections: list[dict[str, Any]]  # Any: JSON
+
+
+def impact_of(view: View, *, policy_id: int | None, instead: Policy) -> Impact:
+    """Return what a draft would do to who has the policy now, and where it could be kept."""
+    before: Counter[str] = Counter()
+    after: Counter[str] = Counter()
+    by_rule: Counter[str] = Counter()
+    breaks: list[dict[str, Any]] = []
+    mends: list[dict[str, Any]] = []
+    counts = {"breaks": 0, "mends": 0}
+    for kind in SUBJECTS if policy_id is not None else ():
+        place = _place_of(view, kind=kind, policy_id=policy_id)
+        if place is None:
+            continue
+        now, then = tried(view, kind=kind, place=place, instead=instead)
+        mine = seen_subjects(view, kind=kind) & now.counts & (now.promised.policy == place)
+        was, is_so = now.verdicts.worst, then.worst
+        before += _counted(was[mine])
+        after += _counted(is_so[mine])
+        worse = np.flatnonzero(mine & (is_so == BROKEN) & (was != BROKEN))
+        better = np.flatnonzero(mine & (is_so <= MET) & (was > MET))
+        counts["breaks"] += len(worse)
+        counts["mends"] += len(better)
+        breaks += _named(view, kind=kind, rows=worse)
+        mends += _named(view, kind=kind, rows=better)
+        for rule, column in PLACE_OF.items():
+            by_rule[rule] += int(np.count_nonzero(mine & (then.states[:, column] == BROKEN)))
+    places = places_for(instead, facts=facts_at(view))
+    seen = view.seen["pool"] & view.reading.is_there["pool"]
+    keeps = np.flatnonzero(places.would_keep & seen)
+    left = np.nan_to_num(places.left_bytes, nan=-1)
+    order = keeps[np.argsort(-left[keeps], kind="stable")]
+    table = view.reading.estate.table("pool")
+    homes = view.reading.link("pool", "array")
+    arrays = view.reading.estate.table("array").names
+    return Impact(
+        before=dict(before), after=dict(after), n_breaks=counts["breaks"],
+        n_mends=counts["mends"], breaks=breaks[:MOST_NAMED], mends=mends[:MOST_NAMED],
+        by_rule={rule: n for rule, n in by_rule.most_common() if n},
+        places=[
+            {
+                "id": int(table.ids[row]), "kind": "pool", "name": table.names[row],
+                "home_name": arrays[homes[row]] if homes[row] >= 0 else None,
+                "plannable_bytes": None if left[row] < 0 else int(left[row]),
+            }
+            for row in order[:MOST_NAMED].tolist()
+        ],
+        n_places=len(keeps),
+        n_may=int(np.count_nonzero(places.may_keep & seen)) - len(keeps),
+        rejections=[
+            {"kind": rule, "n": n, "n_alone": alone}
+            for rule, (n, alone) in places.rejections().items()
+        ],
+    )  # fmt: skip
+
+
+def _place_of(view: View, *, kind: str, policy_id: int | None) -> int | None:
+    told = standing_of(view, kind=kind).defined
+    return next((at for at, one in enumerate(told) if one.policy.pk == policy_id), None)
+
+
+def _counted(states: Any) -> Counter[str]:  # Any: codes
+    told = np.bincount(states, minlength=len(VERDICTS))
+    return Counter({state.value: int(told[at]) for at, state in enumerate(VERDICTS) if told[at]})
+
+
+def _named(view: View, *, kind: str, rows: Int64s) -> list[dict[str, Any]]:  # Any: JSON
+    table = view.reading.estate.table(kind)
+    return [
+        {"id": int(table.ids[row]), "kind": kind, "name": table.names[row]}
+        for row in rows[:MOST_NAMED].tolist()
+    ]

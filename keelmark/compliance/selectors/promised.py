@@ -1,0 +1,139 @@
+"""Which policy bears on each subject: its own, or the nearest of what it belongs to."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keelmark.compliance.models import Promise
+from keelmark.compliance.selectors.definitions import Defined, promises
+from keelmark.core.arrays import Float64s, Int64s
+from keelmark.core.estate.columns import NOWHERE, Words
+from keelmark.core.estate.places import places_of_disks
+from keelmark.core.estate.reading import Reading
+from keelmark.core.policy.nearest import Level, nearest
+
+MINUTE_SECONDS = 60
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Promised:
+    """The policy of each subject of a kind (n,), by which level, and since when (minutes)."""
+
+    policy: Int64s
+    level: NDArray[np.int8]
+    changed_at: Float64s
+
+
+class Promises:
+    """What is promised to whom, met with the estate at one reading."""
+
+    def __init__(self, reading: Reading, defined: Sequence[Defined]) -> None:
+        self.reading = reading
+        self.defined = defined
+        self.place_of = {one.policy.pk: place for place, one in enumerate(defined)}
+        self.by_name = {one.policy.name.casefold(): place for place, one in enumerate(defined)}
+        self.told = [one for one in promises() if one.policy_id in self.place_of]
+
+    def of(self, kind: str) -> Promised:
+        """Return the nearest policy of all subjects of a kind."""
+        n = len(self.reading.estate.table(kind))
+        policy, level = nearest(self._levels(kind), n=n)
+        revised = np.array(
+            [*(_minute(one.revision.made_at) for one in self.defined), np.nan], dtype=np.float64
+        )
+        return Promised(
+            policy=policy,
+            level=level,
+            changed_at=np.fmax(revised[policy], self._assigned_at(kind)),
+        )
+
+    def _levels(self, kind: str) -> dict[Level, Int64s]:
+        own, told = self._own(kind), self._told(kind)
+        levels = {Level.ITSELF: own, Level.TOLD: told}
+        if kind == "disk":
+            vm = self.reading.link("disk", "vm")
+            of_vm, _ = nearest(
+                {Level.ITSELF: self._own("vm"), Level.TOLD: self._told("vm")},
+                n=len(self.reading.estate.table("vm")),
+            )
+            levels[Level.VM] = _taken(of_vm, vm)
+        for level, way in ((Level.PROJECT, "project"), (Level.TENANT, "tenant")):
+            at = self._above(kind, way)
+            if at is not None:
+                levels[level] = _taken(self._own(way), at)
+        pools = self._pools(kind)
+        if pools is not None:
+            levels[Level.CLASS] = _taken(self._by_class(), pools)
+        levels[Level.ESTATE] = np.full(
+            len(self.reading.estate.table(kind)), self._of_estate(), dtype=np.int64
+        )
+        return levels
+
+    def _own(self, kind: str) -> Int64s:
+        table = self.reading.estate.table(kind)
+        told = np.full(len(table), NOWHERE, dtype=np.int64)
+        for one, row in self._rows(kind):
+            told[row] = self.place_of[one.policy_id]
+        return told
+
+    def _assigned_at(self, kind: str) -> Float64s:
+        told = np.full(len(self.reading.estate.table(kind)), np.nan)
+        for one, row in self._rows(kind):
+            told[row] = _minute(one.made_at)
+        return told
+
+    def _rows(self, kind: str) -> list[tuple[Promise, int]]:
+        mine = [one for one in self.told if one.entity and one.entity.kind == kind]
+        ids = np.array([one.entity_id for one in mine], dtype=np.int64)
+        rows = self.reading.estate.table(kind).rows_of(ids)
+        return [(one, row) for one, row in zip(mine, rows.tolist(), strict=True) if row != NOWHERE]
+
+    def _told(self, kind: str) -> Int64s:
+        """By the name that a feed tells for it."""
+        table = self.reading.estate.table(kind)
+        words = table.columns.get("policy")
+        if not isinstance(words, Words):
+            return np.full(len(table), NOWHERE, dtype=np.int64)
+        places = [self.by_name.get(one.casefold(), NOWHERE) for one in words.words]
+        return np.array([*places, NOWHERE], dtype=np.int64)[words.codes]
+
+    def _above(self, kind: str, way: str) -> Int64s | None:
+        table = self.reading.estate.table(kind)
+        if way in table.links:
+            return self.reading.link(kind, way)
+        if kind == "disk" and way == "project":
+            return _taken(self.reading.link("vm", "project"), self.reading.link("disk", "vm"))
+        return None
+
+    def _pools(self, kind: str) -> Int64s | None:
+        if kind == "volume":
+            return self.reading.link("volume", "pool")
+        return places_of_disks(self.reading, kind="pool") if kind == "disk" else None
+
+    def _by_class(self) -> Int64s:
+        names = {
+            one.service_class.name: self.place_of[one.policy_id]
+            for one in self.told
+            if one.service_class is not None
+        }
+        classes = self.reading.estate.table("pool").columns.get("class")
+        if not isinstance(classes, Words):
+            return np.full(len(self.reading.estate.table("pool")), NOWHERE, dtype=np.int64)
+        places = [names.get(one, NOWHERE) for one in classes.words]
+        return np.array([*places, NOWHERE], dtype=np.int64)[classes.codes]
+
+    def _of_estate(self) -> int:
+        whole = [one for one in self.told if one.entity is None and one.service_class is None]
+        return self.place_of[whole[-1].policy_id] if whole else NOWHERE
+
+
+def _taken(of: Int64s, at: Int64s) -> Int64s:
+    told: Int64s = np.append(of, NOWHERE)[at]
+    return told
+
+
+def _minute(moment: datetime) -> float:
+    return float(moment.timestamp() // MINUTE_SECONDS)

@@ -1,0 +1,209 @@
+"""How subjects stand with what was promised to them, at one bearing."""
+
+from collections.abc import Hashable, Sequence
+from dataclasses import dataclass
+from threading import RLock
+from typing import Any, Final
+
+import numpy as np
+
+from keelmark.access.clock import now
+from keelmark.bearings.selectors.lists import Columns, ordered
+from keelmark.bearings.selectors.picture import Lately
+from keelmark.bearings.selectors.views import View
+from keelmark.compliance.selectors.definitions import Defined, defined, defined_at
+from keelmark.compliance.selectors.promised import MINUTE_SECONDS, Promised, Promises
+from keelmark.core.arrays import Bools, Int64s
+from keelmark.core.estate.columns import NOWHERE
+from keelmark.core.policy.facts import SUBJECTS, Facts
+from keelmark.core.policy.judging import Policy, Subjects, Verdicts, judged
+from keelmark.core.policy.nearest import LEVELS, Level
+from keelmark.core.policy.of_estate import facts_of
+from keelmark.core.policy.rules import PLACE_OF, RULES
+from keelmark.core.policy.states import EXEMPT, SETTLING, UNPROVEN, VERDICTS, Verdict
+
+KEPT: Final = 24  # standings of kinds and days that are looked at in a minute
+_OWN: Final = tuple(LEVELS.index(level) for level in (Level.ITSELF, Level.TOLD))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Standing:
+    """All subjects of one kind: what is promised to each, and how it is kept."""
+
+    kind: str
+    facts: Facts
+    defined: Sequence[Defined]
+    promised: Promised
+    verdicts: Verdicts
+
+    @property
+    def counts(self) -> Bools:
+        """Which are subjects by themselves: a disk only where it is promised otherwise."""
+        has = self.promised.policy != NOWHERE
+        if self.kind == "vm":
+            return np.asarray(has, dtype=np.bool_)
+        own: Bools = has & np.isin(self.promised.level, _OWN)
+        return own
+
+
+class _Kept:
+    lock = RLock()
+    facts: Lately[Hashable, Facts] = Lately(4)
+    standings: Lately[Hashable, Standing] = Lately(KEPT)
+
+
+def minute_now() -> float:
+    """Return the minute that goes on, from which ages are counted."""
+    return float(now().timestamp() // MINUTE_SECONDS)
+
+
+def facts_at(view: View) -> Facts:
+    """Return what rules judge by at a bearing."""
+    reading = view.reading
+    key = (reading.estate.revision, reading.day, reading.quantile, minute_now())
+    with _Kept.lock:
+        told = _Kept.facts.get(key)
+        return told or _Kept.facts.keep(key, facts_of(reading, now=key[-1]))
+
+
+def standing_of(view: View, *, kind: str) -> Standing:
+    """Return how all subjects of a kind stand; of everybody, what is seen is for the caller."""
+    reading = view.reading
+    key = (
+        kind, reading.estate.revision, reading.day, reading.quantile, minute_now(), defined_at(),
+    )  # fmt: skip
+    with _Kept.lock:
+        told = _Kept.standings.get(key)
+        return told or _Kept.standings.keep(key, _standing(view, kind=kind, policies=defined()))
+
+
+def tried(view: View, *, kind: str, place: int, instead: Policy) -> tuple[Standing, Verdicts]:
+    """Return how subjects stand, and how they would with another revision of one policy."""
+    before = standing_of(view, kind=kind)
+    policies = [one.core for one in before.defined]
+    policies[place] = instead
+    subjects = Subjects(
+        kind=kind, policy=before.promised.policy,
+        changed_at=np.full(len(before.promised.policy), np.nan),
+    )  # fmt: skip
+    return before, judged(before.facts, subjects, policies=policies)
+
+
+def _standing(view: View, *, kind: str, policies: Sequence[Defined]) -> Standing:
+    facts = facts_at(view)
+    promised = Promises(view.reading, policies).of(kind)
+    subjects = Subjects(kind=kind, policy=promised.policy, changed_at=promised.changed_at)
+    verdicts = judged(facts, subjects, policies=[one.core for one in policies])
+    return Standing(kind=kind, facts=facts, defined=policies, promised=promised, verdicts=verdicts)
+
+
+def seen_subjects(view: View, *, kind: str) -> Bools:
+    """Return which of a kind the bearing leaves and the person may see."""
+    shown: Bools = view.shown_along(kind, kinds=SUBJECTS)
+    return shown
+
+
+def tally(view: View) -> list[dict[str, Any]]:  # Any: JSON
+    """Return of each policy how many subjects in sight stand how, by kind."""
+    told: list[dict[str, int | dict[str, int]]] = []
+    for kind in SUBJECTS:
+        standing = standing_of(view, kind=kind)
+        if not told:
+            told = [{} for _ in standing.defined]
+        shown = seen_subjects(view, kind=kind) & standing.counts
+        worst = standing.verdicts.worst
+        for place, counts in enumerate(told):
+            mine = worst[shown & (standing.promised.policy == place)]
+            if len(mine):
+                n = np.bincount(mine, minlength=len(VERDICTS))
+                counts[kind] = {state.value: int(n[at]) for at, state in enumerate(VERDICTS)}
+    return told
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Asked:
+    """Which subjects to tell of."""
+
+    policy_id: int | None = None
+    state: Verdict | None = None
+    rule: str | None = None
+
+
+def rows_of(view: View, standing: Standing, asked: Asked) -> Int64s:
+    """Return the rows of subjects in sight, the worst first, then by name."""
+    shown = seen_subjects(view, kind=standing.kind)
+    place = next(
+        (at for at, one in enumerate(standing.defined) if one.policy.pk == asked.policy_id), None
+    )
+    if asked.policy_id is None:
+        shown &= standing.counts
+    elif standing.kind == "disk":
+        shown &= standing.counts & (standing.promised.policy == place)
+    else:
+        shown &= standing.promised.policy == place
+    states = (
+        standing.verdicts.worst
+        if asked.rule is None
+        else standing.verdicts.states[:, PLACE_OF[asked.rule]]
+    )
+    if asked.rule is not None:
+        shown &= states != EXEMPT
+    if asked.state is not None:
+        shown &= states == VERDICTS.index(asked.state)
+    rows = ordered(Columns(view, kind=standing.kind), rows=np.flatnonzero(shown), order=["name"])
+    worst_first: Int64s = rows[np.argsort(-states[rows], kind="stable")]
+    return worst_first
+
+
+def told_of(view: View, standing: Standing, row: int) -> dict[str, Any]:  # Any: JSON
+    """Return one subject with its policy, who gave it, and every rule that bears on it."""
+    table = view.reading.estate.table(standing.kind)
+    verdicts, promised = standing.verdicts, standing.promised
+    place = int(promised.policy[row])
+    one = standing.defined[place] if place != NOWHERE else None
+    left = float(verdicts.settles_in[row])
+    return {
+        "id": int(table.ids[row]),
+        "kind": standing.kind,
+        "name": table.names[row],
+        "policy_id": one and one.policy.pk,
+        "policy_name": one and one.policy.name,
+        "revision": one and one.revision.number,
+        "by": LEVELS[int(promised.level[row])].value if one else None,
+        "state": VERDICTS[int(verdicts.worst[row])].value,
+        "settles_in_minutes": None if np.isnan(left) else left,
+        "rules": [
+            _rule_told(view, standing, row, place=place, kind=kind)
+            for kind in RULES
+            if one and one.core.rule(kind) and standing.kind in RULES[kind].subjects
+        ],
+    }
+
+
+def _rule_told(
+    view: View, standing: Standing, row: int, *, place: int, kind: str
+) -> dict[str, Any]:  # Any: JSON
+    rule = standing.defined[place].core.rule(kind)
+    verdicts, column = standing.verdicts, PLACE_OF[kind]
+    code = verdicts.states[row, column]
+    state, amount = VERDICTS[int(code)], float(verdicts.amounts[row, column])
+    known = None if np.isnan(amount) else amount
+    if rule is None:
+        return {}
+    is_open = verdicts.unsettled[row, column] == UNPROVEN
+    says = rule.nobody_tells() if is_open else rule.says(state, known)
+    return {
+        "kind": kind,
+        "state": state.value,
+        "wanted": rule.wants(),
+        "found": says,
+        "mends": rule.mends() if code >= SETTLING else "",
+        "place": _place(view, rule.place_kind, int(verdicts.places[row, column])),
+    }
+
+
+def _place(view: View, kind: str, row: int) -> dict[str, Any] | None:  # Any: JSON
+    if row == NOWHERE or not view.seen[kind][row]:
+        return None
+    table = view.reading.estate.table(kind)
+    return {"id": int(table.ids[row]), "kind": kind, "name": table.names[row]}

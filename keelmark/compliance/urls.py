@@ -1,0 +1,27 @@
+"""Addresses of promises."""
+
+from django.urls import path
+
+from keelmark.compliance.api.policies import (
+    PoliciesView,
+    PolicyView,
+    RevisionsView,
+    RuleKindsView,
+    TrialView,
+)
+from keelmark.compliance.api.verdicts import PromisesView, ThingVerdictsView, VerdictsView
+
+urlpatterns = [
+    path("compliance/rules", RuleKindsView.as_view(), name="rule-kinds"),
+    path("compliance/policies", PoliciesView.as_view(), name="policies"),
+    path("compliance/policies/<int:policy_id>", PolicyView.as_view(), name="policy"),
+    path(
+        "compliance/policies/<int:policy_id>/revisions",
+        RevisionsView.as_view(),
+        name="policy-revisions",
+    ),
+    path("compliance/tries", TrialView.as_view(), name="policy-tries"),
+    path("compliance/promises", PromisesView.as_view(), name="policy-promises"),
+    path("compliance/verdicts/<str:kind>", VerdictsView.as_view(), name="verdicts"),
+    path("compliance/things/<int:entity_id>", ThingVerdictsView.as_view(), name="thing-verdicts"),
+]

@@ -1,0 +1,69 @@
+"""Promises: which is broken and why, what a changed one would do, and to whom it is given."""
+
+import re
+
+from playwright.sync_api import Page, expect
+
+from tests.browser.pages.compliance import CompliancePage
+
+
+def test_the_broken_promise_of_seabed_mapping_and_its_cause(signed_in: Page):
+    promises = CompliancePage(signed_in)
+    promises.open(scope="tenant:%22Seabed Mapping%22")
+    promises.count("Twice-kept", "broken").click()
+    expect(signed_in).to_have_url(re.compile("state=broken"))
+    first = promises.matrix.get_by_role("row").nth(1)
+    expect(first).to_contain_text(re.compile(r"copied (8\.\d+|9(\.\d+)?) h ago"))
+    promises.look_at(first)
+    cause = promises.rule("copy at another site, RPO 4 h")
+    expect(cause).to_contain_text("see why it is not copied")
+    cause.get_by_role("link").click()  # the volume that nothing came to
+    expect(signed_in.get_by_role("region", name="Who sees it", exact=True)).to_be_visible()
+    signed_in.go_back()
+    promises.margin.get_by_role("link", name="its page").click()
+    beside = signed_in.get_by_role("region", name="Promises", exact=True)
+    expect(beside).to_contain_text("copy at another site, RPO 4 h")
+    beside.get_by_role("link", name="Twice-kept r1").click()
+    expect(promises.rule("copy at another site")).to_contain_text("see why it is not copied")
+
+
+def test_a_revision_shows_what_it_would_do_and_settles(signed_in: Page):
+    promises = CompliancePage(signed_in)
+    promises.open()
+    promises.choose("Scratch")
+    promises.margin.get_by_role("button", name="revise it").click()
+    promises.add_rule("a copy at another site, not older than")
+    expect(promises.impact).to_contain_text(re.compile("would break: copy"))
+    expect(promises.impact).to_contain_text("Where it could be kept")
+    promises.margin.get_by_label("Why").fill("read by strangers")
+    promises.margin.get_by_role("button", name="accept the revision").click()
+    expect(promises.policy("Scratch")).to_contain_text("r2")
+    expect(promises.count("Scratch", "settling")).to_be_visible()
+    expect(promises.count("Scratch", "broken")).to_have_count(0)
+    expect(promises.margin).to_contain_text("read by strangers")
+    expect(promises.matrix).to_contain_text(re.compile(r"judged in \d+ min"))
+
+
+def test_a_policy_is_drawn_up_promised_and_taken_back(signed_in: Page):
+    promises = CompliancePage(signed_in)
+    promises.open()
+    signed_in.get_by_role("button", name="draw one up").click()
+    promises.margin.get_by_label("Name").fill("By the sea")
+    promises.add_rule("sites at which it may lie and run, or may not")
+    expect(promises.margin.get_by_role("alert").first).to_contain_text("name a site")
+    promises.margin.get_by_label("Skerry").first.check()
+    expect(promises.impact).to_contain_text("pools")
+    promises.margin.get_by_role("button", name="draw it up").click()
+    expect(promises.policy("By the sea")).to_contain_text("promised to nobody in sight")
+    promises.choose("Scratch")
+    row = promises.matrix.get_by_role("row").nth(1)
+    row.get_by_role("checkbox").check()
+    signed_in.get_by_label("Promise it").first.select_option(label="By the sea")
+    expect(promises.policy("By the sea")).to_contain_text("at Skerry")
+    expect(promises.policy("By the sea")).not_to_contain_text("promised to nobody")
+    signed_in.get_by_role("button", name="undo").click()
+    expect(promises.policy("By the sea")).to_contain_text("promised to nobody in sight")
+    promises.choose("By the sea")
+    promises.margin.get_by_role("button", name="retire it").click()
+    signed_in.get_by_role("dialog").get_by_role("button", name="retire it").click()
+    expect(promises.policy("By the sea")).to_have_count(0)

@@ -1,0 +1,269 @@
+"""Policies over the API: drawn up, promised, kept or not, tried before they are revised."""
+
+from datetime import timedelta
+
+import pytest
+
+from keelmark.access.models import AuditEntry, Role
+from keelmark.access.services.people import ensure_person, set_person
+from keelmark.bearings.packs.building import build_revision
+from keelmark.compliance.models import Policy, Promise, Revision
+from keelmark.core.units import TIB
+from keelmark.estate.documents import (
+    AboutDocument,
+    ArrayDocument,
+    DriveDocument,
+    PoolDocument,
+    ProtectionDocument,
+    VolumeDocument,
+)
+from keelmark.estate.models import Entity
+from keelmark.feeds.importer import Imported, import_documents
+from tests.server.cluster import READ_AT, make_cluster
+from tests.server.conftest import NOW, Api, for_a_module, signed_in
+
+COPY = {"kind": "copy", "told": {"within_minutes": 240}}
+FLASH = {"kind": "media", "told": {"media": "ssd"}}
+ENCRYPTED = {"kind": "encrypted", "told": {}}
+
+
+@pytest.fixture(scope="module")
+def cluster(django_db_setup, django_db_blocker):
+    with for_a_module(django_db_blocker):
+        yield make_cluster()
+
+
+@pytest.fixture
+def estate(cluster, db):
+    return cluster
+
+
+def tell(*documents):
+    import_documents(list(documents), into=Imported())
+    build_revision(now=NOW)
+
+
+def drawn_up(api, *rules, name="Twice-kept", settling=0):
+    told = api.send(
+        "POST", "/compliance/policies", name=name, rules=list(rules), settling_minutes=settling
+    )
+    assert told.status_code == 201, told.content
+    return told.json()
+
+
+def promised(api, policy, *ids):
+    told = api.send(
+        "POST", "/compliance/promises", policy_id=policy and policy["id"], entity_ids=list(ids)
+    )
+    assert told.status_code == 200, told.content
+    return told.json()
+
+
+def verdict(api, pk, kind="media"):
+    told = api.get(f"/compliance/things/{pk}").json()
+    return next(one for one in told["rules"] if one["kind"] == kind)
+
+
+def drive(role="pooled", media="ssd", uid="serial.d1"):
+    return DriveDocument(
+        uid=uid, name=uid, array_uid="serial.h", pool_uid="uuid.p", capacity_bytes=TIB, role=role,
+        media=media, read_at=NOW,
+    )  # fmt: skip
+
+
+def test_what_is_promised_to_a_vm_is_judged_by_the_pool_under_it(api, estate):
+    policy = drawn_up(api, FLASH)
+    promised(api, policy, estate["uuid.v1"])
+    assert verdict(api, estate["uuid.v1"])["state"] == "unproven"
+    assert "would tell" in verdict(api, estate["uuid.v1"])["found"]
+    tell(drive())
+    kept = verdict(api, estate["uuid.v1"])
+    assert (kept["state"], kept["wanted"], kept["found"]) == ("met", "flash", "flash")
+    tell(drive(media="hdd", uid="serial.d2"))
+    broken = verdict(api, estate["uuid.v1"])
+    assert (broken["state"], broken["found"]) == ("broken", "flash and spinning drives")
+    assert broken["place"] == {"id": estate["uuid.p"], "kind": "pool", "name": "swift-1"}
+    listed = api.get("/compliance/verdicts/vm", policy=policy["id"], state="broken").json()
+    assert [one["id"] for one in listed["results"]] == [estate["uuid.v1"]]
+    assert api.get("/compliance/verdicts/vm", state="met").json()["n_all"] == 0
+
+
+def test_a_copy_is_as_old_as_its_last_good_run(api, estate):
+    policy = drawn_up(api, COPY)
+    promised(api, policy, estate["naa.1"])
+    assert verdict(api, estate["naa.1"], "copy")["state"] == "unproven"  # nobody tells of copies
+    ran = NOW - timedelta(hours=2)
+    tell(
+        ArrayDocument(uid="serial.far", name="avocet-1", read_at=READ_AT),
+        VolumeDocument(uid="naa.2", name="copy", array_uid="serial.far", size_bytes=10 * TIB,
+                       read_at=READ_AT),
+        AboutDocument(uid="naa.1", read_at=NOW, says={"replicated_to": ["naa.2"]}),
+        ProtectionDocument(uid="id.r1", of_uid="naa.1", job="sea", method="replication",
+                           started_at=ran, ended_at=ran, result="done"),
+    )  # fmt: skip
+    assert verdict(api, estate["naa.1"], "copy")["state"] == "unproven"  # where is the copy?
+    tell(ArrayDocument(uid="serial.far", name="avocet-1", site="Marram", read_at=NOW))
+    kept = verdict(api, estate["naa.1"], "copy")
+    assert kept["state"] == "met"
+    assert kept["found"].startswith("copied 2")
+
+
+def test_the_nearest_promise_wins_and_says_whose_it_is(api, estate):
+    wide, near = drawn_up(api, FLASH, name="Wide"), drawn_up(api, ENCRYPTED, name="Near")
+    vm, disk = estate["uuid.v1"], estate["path.v1:a"]
+    promised(api, wide, estate["id.charts"])
+
+    def by(pk):
+        told = api.get(f"/compliance/things/{pk}").json()
+        return told["policy_name"], told["by"]
+
+    assert by(vm) == by(disk) == ("Wide", "project")
+    before = promised(api, near, vm)
+    assert before == [{"entity_id": vm, "policy_id": None}]
+    assert (by(vm), by(disk)) == (("Near", "itself"), ("Near", "vm"))
+    promised(api, wide, disk)
+    assert by(disk) == ("Wide", "itself")
+    assert promised(api, None, vm, disk) == [
+        {"entity_id": pk, "policy_id": of["id"]}
+        for pk, of in sorted({vm: near, disk: wide}.items())
+    ]
+    assert by(vm) == ("Wide", "project")
+
+
+def test_a_policy_is_met_by_the_name_that_feeds_tell(api, estate):
+    drawn_up(api, FLASH, name="Long-Keep")
+    tell(AboutDocument(uid="uuid.v2", read_at=NOW, says={"policy": "long-keep"}))
+    told = api.get(f"/compliance/things/{estate['uuid.v2']}").json()
+    assert (told["policy_name"], told["by"]) == ("Long-Keep", "told")
+
+
+@pytest.mark.parametrize("wide", ["", "Swift"], ids=["estate", "class"])
+def test_a_policy_for_all_takes_the_place_of_the_one_before(api, estate, wide):
+    tell(PoolDocument(uid="uuid.p", array_uid="serial.h", name="swift-1", usable_bytes=20 * TIB,
+                      used_bytes=8 * TIB, service_class="Swift", read_at=NOW))  # fmt: skip
+    for name in ("First", "Second"):
+        policy = drawn_up(api, FLASH, name=name)
+        told = api.send("POST", "/compliance/promises", policy_id=policy["id"], class_name=wide)
+        assert told.status_code == 200, told.content
+    assert Promise.objects.count() == 1
+    told = api.get(f"/compliance/things/{estate['naa.1']}").json()
+    assert (told["policy_name"], told["by"]) == ("Second", "class" if wide else "estate")
+
+
+def test_what_changed_lately_settles_until_it_is_judged(api, estate):
+    tell(drive(media="hdd"))
+    policy = drawn_up(api, FLASH, settling=60)
+    promised(api, policy, estate["uuid.v1"])
+    told = api.get(f"/compliance/things/{estate['uuid.v1']}").json()
+    assert told["state"] == "settling"
+    assert 55 < told["settles_in_minutes"] <= 61
+    Revision.objects.update(made_at=NOW - timedelta(hours=3))
+    Promise.objects.update(made_at=NOW - timedelta(hours=2))
+    assert api.get(f"/compliance/things/{estate['uuid.v1']}").json()["state"] == "broken"
+
+
+def test_a_draft_is_tried_before_it_is_a_revision(api, estate):
+    tell(drive(media="hdd"))
+    policy = drawn_up(api, {"kind": "media", "told": {"media": "hdd"}})
+    promised(api, policy, estate["uuid.v1"], estate["uuid.v2"])
+    told = api.send("POST", "/compliance/tries", policy_id=policy["id"], rules=[FLASH]).json()
+    assert told["faults"] == []
+    told = told["impact"]
+    assert (told["before"], told["after"]) == ({"met": 2}, {"broken": 2})
+    assert (told["n_breaks"], told["n_mends"]) == (2, 0)
+    assert {one["id"] for one in told["breaks"]} == {estate["uuid.v1"], estate["uuid.v2"]}
+    assert told["by_rule"] == {"media": 2}
+    assert (told["n_places"], told["rejections"]) == (0, [{"kind": "media", "n": 1, "n_alone": 1}])
+    same = api.send(
+        "POST", "/compliance/tries", rules=[{"kind": "media", "told": {"media": "hdd"}}]
+    ).json()["impact"]
+    assert [one["id"] for one in same["places"]] == [estate["uuid.p"]]
+    assert Revision.objects.count() == 1
+
+
+def test_a_policy_is_revised_under_its_version_and_keeps_what_it_was(api, estate):
+    policy = drawn_up(api, FLASH)
+    path = f"/compliance/policies/{policy['id']}/revisions"
+    first = {"rules": [FLASH, ENCRYPTED], "note": "audit of spring"}
+    made = api.send("POST", path, seen=f'"{policy["version"]}"', **first)
+    assert (made.status_code, made.json()["newest"]["number"]) == (201, 2)
+    assert [one["wants"] for one in made.json()["newest"]["rules"]] == ["flash", "encrypted"]
+    late = api.send("POST", path, seen=f'"{policy["version"]}"', rules=[ENCRYPTED])
+    assert late.status_code == 412
+    told = api.get(f"/compliance/policies/{policy['id']}").json()
+    assert [(one["number"], one["note"]) for one in told] == [(2, "audit of spring"), (1, "")]
+    actions = AuditEntry.objects.filter(subject_kind="policy").order_by("pk")
+    assert [one.action for one in actions] == ["draw up policy", "revise policy"]
+
+
+def test_a_retired_policy_promises_nothing_and_frees_its_name(api, estate):
+    policy = drawn_up(api, FLASH)
+    promised(api, policy, estate["uuid.v1"])
+    assert api.send("DELETE", f"/compliance/policies/{policy['id']}").status_code == 204
+    assert api.get(f"/compliance/things/{estate['uuid.v1']}").json()["policy_id"] is None
+    assert api.get("/compliance/policies").json() == []
+    drawn_up(api, ENCRYPTED)
+    assert Policy.objects.count() == 2
+
+
+@pytest.mark.parametrize(
+    ("rules", "pointer"),
+    [
+        ([{"kind": "copy", "told": {"within_minutes": 0}}], "#/rules/copy/within_minutes"),
+        ([{"kind": "copy", "told": {"within_minutes": 60, "site": "Atlantis"}}],
+         "#/rules/copy/site"),
+        ([{"kind": "copy", "told": {"until": 3}}], "#/rules/copy/until"),
+        ([{"kind": "tier", "told": {"tier": "Ebb"}}], "#/rules/tier/tier"),
+        ([FLASH, FLASH], "#/rules/media"),
+    ],
+    ids=["nought", "no-such-site", "no-such-field", "no-such-tier", "twice"],
+)  # fmt: skip
+def test_wrong_rules_are_refused_with_their_field(api, estate, rules, pointer):
+    told = api.send("POST", "/compliance/policies", name="Wrong", rules=rules)
+    assert told.status_code == 400
+    assert pointer in [one["pointer"] for one in told.json()["errors"]]
+    tried = api.send("POST", "/compliance/tries", rules=rules).json()
+    assert tried["impact"] is None
+    assert pointer in {
+        "/".join(("#/rules", *(part for part in (one["rule"], one["field"]) if part)))
+        for one in tried["faults"]
+    }
+    assert not Policy.objects.exists()
+
+
+def test_a_name_that_stands_is_refused(api, estate):
+    drawn_up(api, FLASH)
+    again = api.send("POST", "/compliance/policies", name="twice-kept", rules=[FLASH])
+    assert again.status_code == 409
+
+
+def test_a_tenant_viewer_sees_their_own_promises_alone(api, estate):
+    policy = drawn_up(api, FLASH)
+    promised(api, policy, *(estate[f"uuid.v{n}"] for n in (1, 2)))
+    other = Entity.objects.create(kind="tenant", uid="id.o", name="Other", first_seen_at=NOW,
+                                  last_seen_at=NOW)  # fmt: skip
+    Entity.objects.filter(pk=estate["uuid.v2"]).update(tenant=other)
+    build_revision(now=NOW)
+    viewer = ensure_person(name="viewer", password="neap-tide", role=Role.TENANT_VIEWER)
+    keeper = ensure_person(name="keeper", password="neap-tide", role=Role.ADMINISTRATOR)
+    own = Entity.objects.get(pk=estate["uuid.v1"]).tenant_id
+    set_person(actor=keeper, person_id=viewer.pk, tenant_ids=[own])
+    theirs = Api(signed_in(viewer))
+    listed = theirs.get("/compliance/verdicts/vm", policy=policy["id"]).json()
+    assert [one["id"] for one in listed["results"]] == [estate["uuid.v1"]]
+    assert theirs.get(f"/compliance/things/{estate['uuid.v2']}").status_code == 404
+    tally = theirs.get("/compliance/policies").json()[0]["tally"]
+    assert tally == [{"kind": "vm", "counts": {**dict.fromkeys(
+        ("exempt", "met", "settling", "broken"), 0), "unproven": 1}}]  # fmt: skip
+
+
+def test_what_is_not_there_is_not_found_and_wrong_words_are_told(api, estate):
+    assert api.get(f"/compliance/things/{estate['uuid.p']}").status_code == 404
+    assert api.get("/compliance/verdicts/pool").status_code == 400
+    assert api.get("/compliance/verdicts/vm", state="fine").status_code == 400
+    assert api.get("/compliance/verdicts/vm", rule="shape").status_code == 400
+    assert api.send("POST", "/compliance/promises", policy_id=9, entity_ids=[1]).status_code == 404
+    policy = drawn_up(api, FLASH)
+    for ids in ([10**9], [estate["uuid.p"]]):
+        told = api.send("POST", "/compliance/promises", policy_id=policy["id"], entity_ids=ids)
+        assert told.status_code == 400

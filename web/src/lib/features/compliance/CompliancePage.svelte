@@ -1,0 +1,120 @@
+<script lang="ts">
+  import { createQuery } from '@tanstack/svelte-query';
+  import { Button } from 'flowbite-svelte';
+  import { page } from '$app/state';
+  import { sessionQuery } from '$lib/api/queries';
+  import { counted } from '$lib/format';
+  import Pending from '$lib/ui/Pending.svelte';
+  import ProblemNote from '$lib/ui/ProblemNote.svelte';
+  import { bearing, writeQuery } from '$lib/url/bearing.svelte';
+  import DraftMargin from './DraftMargin.svelte';
+  import Matrix from './Matrix.svelte';
+  import PolicyList from './PolicyList.svelte';
+  import PolicyMargin from './PolicyMargin.svelte';
+  import { policiesQuery, STATES } from './queries';
+  import { KINDS } from '$lib/ui/thing/promises';
+  import SubjectMargin from './SubjectMargin.svelte';
+
+  /** Which promise is broken, of whom and why; what a changed one would break. */
+  const session = createQuery(sessionQuery);
+  const mayPlan = $derived(session.data?.rights.includes('plan') ?? false);
+  const policies = createQuery(() => policiesQuery(bearing.asked));
+  const asked = $derived(page.url.searchParams);
+  const numberOf = (name: string) => {
+    const told = asked.get(name) ?? '';
+    return /^\d+$/.test(told) ? Number(told) : null;
+  };
+  const policyId = $derived(numberOf('policy'));
+  const policy = $derived(policies.data?.find((one) => one.id === policyId) ?? null);
+  const subject = $derived(numberOf('subject'));
+  const draft = $derived(asked.get('draft'));
+  const wanted = $derived({
+    kind: KINDS.find((kind) => kind === asked.get('of')) ?? 'vm',
+    policy: policy?.id ?? null,
+    state: STATES.find((state) => state === asked.get('state')) ?? null,
+    rule: asked.get('rule'),
+  });
+  const kinds = $derived(
+    new Map<string, number>(
+      KINDS.map((kind) => [
+        kind,
+        (policy ? [policy] : (policies.data ?? []))
+          .flatMap((one) => one.tally.filter((told) => told.kind === kind))
+          .reduce((sum, told) => sum + Object.values(told.counts).reduce((a, b) => a + b, 0), 0),
+      ]),
+    ),
+  );
+</script>
+
+<svelte:head><title>Compliance · Keel Mark</title></svelte:head>
+<div class="page-grid-promises h-full">
+  <section
+    class="min-h-0 overflow-y-auto border-r border-rule pt-2 pb-6"
+    aria-label="Promises"
+    data-place="policies"
+  >
+    <div class="flex items-baseline gap-3 px-4 pb-1">
+      <h2 class="water">Promises</h2>
+      <p class="text-ink-soft whitespace-nowrap max-xl:hidden">
+        {policies.data ? counted('policy', policies.data.length) : ''}
+      </p>
+      {#if mayPlan}
+        <button
+          class="ml-auto text-depth-5 underline"
+          onclick={() => void writeQuery({ draft: 'new' }, { isStep: true })}>draw one up</button
+        >
+      {/if}
+    </div>
+    <ProblemNote
+      class="mx-4"
+      of="Policies"
+      error={policies.error}
+      onretry={() => policies.refetch()}
+    />
+    {#if policies.data?.length === 0}
+      <p class="px-4 text-ink-soft">
+        Nothing is promised yet. A policy is a named set of rules: how bytes are kept, copied and
+        backed up, and where they may lie.
+      </p>
+    {:else if policies.data}
+      <PolicyList policies={policies.data} chosen={policyId} state={wanted.state} />
+    {:else if !policies.error}
+      <Pending of="policies" class="px-4" />
+    {/if}
+  </section>
+  <section class="flex min-h-0 flex-col px-4 pt-2" aria-label="Subjects">
+    {#if policies.data && policies.data.length > 0}
+      <Matrix {policy} {wanted} {kinds} policies={policies.data} {mayPlan} />
+    {:else if policies.data && mayPlan}
+      <Button
+        size="xs"
+        class="self-start"
+        onclick={() => void writeQuery({ draft: 'new' }, { isStep: true })}
+        >draw up the first policy</Button
+      >
+    {/if}
+  </section>
+  <aside
+    class="min-h-0 overflow-y-auto border-l border-rule bg-paper-raised px-4 pt-2 pb-6"
+    aria-label="Promise"
+  >
+    {#if draft && mayPlan && (draft === 'new' || policies.data)}
+      {#key draft}
+        <DraftMargin policy={policies.data?.find((one) => String(one.id) === draft) ?? null} />
+      {/key}
+    {:else if subject !== null}
+      {#key subject}
+        <SubjectMargin id={subject} policies={policies.data ?? []} {mayPlan} />
+      {/key}
+    {:else if policy}
+      {#key policy.id}<PolicyMargin {policy} {mayPlan} />{/key}
+    {:else}
+      <h2 class="water">How to read it</h2>
+      <p class="text-ink-soft">
+        A subject stands at its worst rule. Broken is known to be so; unproven means that nothing
+        known tells, and says which feed would; settling changed lately and is judged when the time
+        is over. Click a row, or Space, to see rule by rule what was found.
+      </p>
+    {/if}
+  </aside>
+</div>

@@ -1,0 +1,98 @@
+<script lang="ts">
+  import { formatCount, preferences } from '$lib/format';
+  import StateGlyph from '$lib/ui/StateGlyph.svelte';
+  import { bearing } from '$lib/url/bearing.svelte';
+  import { pathOf } from '$lib/url/things';
+  import { STATES, type Impact } from './queries';
+
+  /** What a draft would do: who breaks and who mends, and where it could be kept. */
+  interface Props {
+    impact: Impact;
+    isRevision: boolean;
+  }
+  let { impact, isRevision }: Props = $props();
+  const FEW = 5;
+  const states = $derived(
+    STATES.filter((state) => (impact.before[state] ?? 0) + (impact.after[state] ?? 0) > 0),
+  );
+</script>
+
+<section aria-label="What it would do" class="mt-3">
+  {#if isRevision}
+    <h3 class="font-semibold">What it would do</h3>
+    <table class="figures w-full">
+      <thead class="text-left text-xs text-ink-soft">
+        <tr
+          ><th class="font-normal">subjects</th><th class="text-right font-normal">now</th><th
+            class="text-right font-normal">then</th
+          ></tr
+        >
+      </thead>
+      <tbody>
+        {#each states as state (state)}
+          <tr class="border-b border-rule">
+            <td class="py-0.5"
+              ><span class="flex items-center gap-2"><StateGlyph {state} />{state}</span></td
+            >
+            <td class="text-right">{formatCount(impact.before[state] ?? 0)}</td>
+            <td class="text-right text-plan">{formatCount(impact.after[state] ?? 0)}</td>
+          </tr>
+        {/each}
+      </tbody>
+    </table>
+    {#if impact.n_breaks > 0}
+      <p class="mt-1 text-signal">
+        {formatCount(impact.n_breaks)} would break: {Object.entries(impact.by_rule)
+          .map(([rule, n]) => `${rule} ${formatCount(n)}`)
+          .join(', ')}
+      </p>
+      <p>
+        {#each impact.breaks.slice(0, FEW) as one (one.id)}<a
+            class="mr-2 underline"
+            href={bearing.href(pathOf(one))}>{one.name}</a
+          >{/each}{impact.n_breaks > FEW ? '…' : ''}
+      </p>
+    {/if}
+    {#if impact.n_mends > 0}<p class="mt-1">{formatCount(impact.n_mends)} would be met.</p>{/if}
+    {#if impact.n_breaks === 0 && impact.n_mends === 0}
+      <p class="mt-1 text-ink-soft">Nobody breaks and nobody mends by it.</p>
+    {/if}
+  {/if}
+  <h3 class="mt-3 font-semibold">Where it could be kept</h3>
+  {#if impact.n_places > 0}
+    <p class="text-ink-soft">
+      {formatCount(impact.n_places)} pools{impact.n_may > 0
+        ? `; of ${formatCount(impact.n_may)} more something is not known`
+        : ''}, the most room first
+    </p>
+    <ul>
+      {#each impact.places.slice(0, FEW) as pool (pool.id)}
+        <li class="figures flex items-baseline gap-2 border-b border-rule py-0.5">
+          <a class="lead hover:underline" href={bearing.href(pathOf(pool))}
+            >{pool.home_name ? `${pool.home_name} · ` : ''}{pool.name}</a
+          >
+          <span class="ml-auto whitespace-nowrap"
+            >{preferences.bytes(pool.plannable_bytes)} left</span
+          >
+        </li>
+      {/each}
+    </ul>
+  {:else}
+    <p class="text-signal">No pool would surely keep it.</p>
+    {#if impact.n_may > 0}
+      <p class="text-ink-soft">
+        {formatCount(impact.n_may)} may: of them something is not known.
+      </p>
+    {/if}
+  {/if}
+  {#if impact.rejections.length > 0}
+    <p class="mt-1 text-ink-soft">
+      Rejected by {impact.rejections
+        .map(
+          (one) =>
+            `${one.kind} ${formatCount(one.n)}${one.n_alone > 0 ? ` (${formatCount(one.n_alone)} by it alone)` : ''}`,
+        )
+        .join(', ')}.
+    </p>
+  {/if}
+</section>

@@ -1,0 +1,126 @@
+import { infiniteQueryOptions, keepPreviousData, queryOptions } from '@tanstack/svelte-query';
+import { api, bodyOf, seen, type Schemas } from '$lib/api/client';
+import { keys } from '$lib/api/queries';
+import type { Subject, SubjectKind } from '$lib/ui/thing/promises';
+import type { bearing } from '$lib/url/bearing.svelte';
+
+export type Policy = Schemas['PolicyRead'];
+export type Revision = Schemas['RevisionRead'];
+export type RuleKind = Schemas['RuleKindRead'];
+export type Draft = Schemas['DraftWriteRequest'];
+export type Impact = Schemas['ImpactRead'];
+export type State = Subject['state'];
+type Asked = typeof bearing.asked;
+
+const REFRESH_MS = 60_000; // verdicts are told by the minute
+/** From what to look at first to what asks for nothing. */
+export const STATES: State[] = ['broken', 'unproven', 'settling', 'met', 'exempt'];
+
+export function policiesQuery(asked: Asked) {
+  return queryOptions({
+    queryKey: [...keys.promises, 'policies', asked],
+    queryFn: () => bodyOf(api.GET('/api/v1/compliance/policies', { params: { query: asked } })),
+    placeholderData: keepPreviousData,
+    refetchInterval: REFRESH_MS,
+  });
+}
+
+export function ruleKindsQuery() {
+  return queryOptions({
+    queryKey: [...keys.promises, 'rules'],
+    queryFn: () => bodyOf(api.GET('/api/v1/compliance/rules')),
+  });
+}
+
+export function revisionsQuery(policyId: number) {
+  return queryOptions({
+    queryKey: [...keys.promises, 'revisions', policyId],
+    queryFn: () =>
+      bodyOf(
+        api.GET('/api/v1/compliance/policies/{policy_id}', {
+          params: { path: { policy_id: policyId } },
+        }),
+      ),
+  });
+}
+
+export interface Wanted {
+  kind: SubjectKind;
+  policy: number | null;
+  state: State | null;
+  rule: string | null;
+}
+
+/** Subjects, the worst first, page after page. */
+export function subjectsQuery(asked: Asked, wanted: Wanted) {
+  return infiniteQueryOptions({
+    queryKey: [...keys.promises, 'subjects', asked, wanted],
+    queryFn: ({ pageParam }) =>
+      bodyOf(
+        api.GET('/api/v1/compliance/verdicts/{kind}', {
+          params: {
+            path: { kind: wanted.kind },
+            query: {
+              ...asked,
+              ...(wanted.policy === null ? {} : { policy: wanted.policy }),
+              ...(wanted.state ? { state: wanted.state } : {}),
+              ...(wanted.rule ? { rule: wanted.rule as never } : {}),
+              ...(pageParam ? { after: pageParam } : {}),
+            },
+          },
+        }),
+      ),
+    initialPageParam: 0,
+    getNextPageParam: (last, pages) => {
+      const n = pages.reduce((sum, one) => sum + one.results.length, 0);
+      return n < last.n_all ? n : undefined;
+    },
+    placeholderData: keepPreviousData,
+    refetchInterval: REFRESH_MS,
+  });
+}
+
+/** What a draft would do; asked anew whenever it changes. */
+export function trialQuery(asked: Asked, draft: Draft, policyId: number | null) {
+  return queryOptions({
+    queryKey: [...keys.promises, 'trial', asked, policyId, draft],
+    queryFn: () =>
+      bodyOf(
+        api.POST('/api/v1/compliance/tries', {
+          params: { query: asked },
+          body: { ...draft, policy_id: policyId },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+}
+
+export function drawUp(name: string, draft: Draft) {
+  return bodyOf(api.POST('/api/v1/compliance/policies', { body: { ...draft, name } }));
+}
+
+export function revise(policyId: number, version: string, draft: Draft) {
+  return bodyOf(
+    api.POST('/api/v1/compliance/policies/{policy_id}/revisions', {
+      params: { path: { policy_id: policyId }, header: seen(version) },
+      body: draft,
+    }),
+  );
+}
+
+export function retire(policyId: number) {
+  return bodyOf(
+    api.DELETE('/api/v1/compliance/policies/{policy_id}', {
+      params: { path: { policy_id: policyId } },
+    }),
+  );
+}
+
+export function promise(policyId: number | null, ids: number[]) {
+  return bodyOf(
+    api.POST('/api/v1/compliance/promises', {
+      body: { policy_id: policyId, entity_ids: ids, class_name: '' },
+    }),
+  );
+}
