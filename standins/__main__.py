@@ -15,11 +15,12 @@ from standins.flow import Flow
 from standins.libvirt_xml import write_hosts
 from standins.objects import serve_objects
 from standins.performance_file import write_performance
-from standins.records import write_records
+from standins.records import write_copies, write_records
 from standins.redfish.service import Service
 
 USER, PASSWORD = "planner-ro", "low-water"  # a stand-in's, printed by the demo
 REWRITE_SECONDS = 120
+COPY_SECONDS = 30 * 60  # from one copy over the water to the next
 WHAT = ["serve", "history", "measures", "records", "hosts", "performance"]
 
 
@@ -32,6 +33,7 @@ def main() -> None:
     parser.add_argument("--port", type=int, default=8441, help="of the first array")
     parser.add_argument("--until", type=date.fromisoformat, help="last day of the history")
     parser.add_argument("--out", type=Path, help="file, or folder of the hosts")
+    parser.add_argument("--told", type=Path, help="folder into which copies are told")
     arguments = parser.parse_args()
     estate = make_estate(size=arguments.size, anchor_on=arguments.anchor)
     if arguments.what in ("history", "measures"):
@@ -49,10 +51,14 @@ def main() -> None:
         for path in _hosts(estate, folder=arguments.out):
             sys.stdout.write(f"{path}\n")
     else:
-        asyncio.run(_serve(estate, first_port=arguments.port, folder=arguments.out))
+        asyncio.run(
+            _serve(estate, first_port=arguments.port, folder=arguments.out, told=arguments.told)
+        )
 
 
-async def _serve(estate: Estate, *, first_port: int, folder: Path | None) -> None:
+async def _serve(
+    estate: Estate, *, first_port: int, folder: Path | None, told: Path | None
+) -> None:
     """Serve the arrays, then the exporter and the object storage on the ports after theirs."""
     apps = []
     flow = Flow(estate, since=estate.day_of(_now()))
@@ -73,6 +79,8 @@ async def _serve(estate: Estate, *, first_port: int, folder: Path | None) -> Non
     tasks = [server.serve() for server in servers]
     if folder is not None:
         tasks.append(_keep_hosts(estate, folder=folder))
+    if told is not None:
+        tasks.append(_keep_copying(estate, folder=told))
     try:
         await asyncio.gather(*tasks)
     finally:
@@ -84,6 +92,13 @@ async def _keep_hosts(estate: Estate, *, folder: Path) -> None:
     while True:
         await asyncio.to_thread(_hosts, estate, folder=folder)
         await asyncio.sleep(REWRITE_SECONDS)
+
+
+async def _keep_copying(estate: Estate, *, folder: Path) -> None:
+    """Copy again and again; the first copies are told with the records."""
+    while True:
+        await asyncio.sleep(COPY_SECONDS)
+        await asyncio.to_thread(write_copies, estate, folder=folder, now=_now())
 
 
 def _hosts(estate: Estate, *, folder: Path) -> list[Path]:

@@ -75,6 +75,16 @@ class Array:
         return self.story.name
 
 
+def drives_of(array: Array) -> list[tuple[int, str, Pool | None]]:
+    """Return (number, role, pool) of each drive: two a system, the pools', the spares."""
+    roles: list[tuple[str, Pool | None]] = [("system", None)] * 2
+    for pool in array.pools:
+        n_data = -(-pool.usable_bytes * 5 // (DRIVE_BYTES * 4))  # four data to one parity
+        roles += [("pooled", pool)] * int(n_data)
+    roles += [("spare", None)] * array.story.n_spare_drives
+    return [(number, role, pool) for number, (role, pool) in enumerate(roles)]
+
+
 def written_bytes(volume: Volume, *, day: float) -> int:
     """What is written on a volume at a (fractional) day index."""
     last = len(volume.curve_bytes) - 1

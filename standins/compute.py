@@ -10,6 +10,7 @@ from standins.arrays import Array, Pool, Volume
 
 GIB = 1024**3
 TIB = 1024**4
+RENAMED_EVERY, RENAMED_AT = 113, 7  # of a cluster's VMs, by number
 _NAMESPACE = uuid.UUID("c1d5a8c2-0d4f-4f0e-8a53-9d1f7f5b3a77")
 
 
@@ -262,7 +263,7 @@ def _machines(cluster: Cluster, *, rng: np.random.Generator) -> None:
         for at in range(int(rng.choice([1, 2, 2, 3, 4]))):
             store = stores[int(rng.integers(len(stores)))]
             slot = f"vd{'abcd'[at]}"
-            path = f"{store.path}/{name}-{slot}.qcow2"
+            path = f"{store.path}/{_file_name(name, number=number)}-{slot}.qcow2"
             disk = Disk(
                 slot=slot, path=path, size_bytes=0, share=float(rng.gamma(1.2)),
                 guest_share=float(rng.uniform(0.55, 0.97)), datastore=store,
@@ -272,6 +273,12 @@ def _machines(cluster: Cluster, *, rng: np.random.Generator) -> None:
         cluster.machines.append(machine)
     for store in cluster.datastores:
         _share_out(store, rng=rng)
+
+
+def _file_name(name: str, *, number: int) -> str:
+    """The name in a VM's files: one that was given another name keeps them under the first."""
+    was_renamed = number % RENAMED_EVERY == RENAMED_AT
+    return f"trial-{name.rpartition('-')[2]}" if was_renamed else name
 
 
 def _share_out(store: Datastore, *, rng: np.random.Generator) -> None:

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from standins.arrays import DRIVE_BYTES, HISTORY_DAYS, Array, Pool, Volume
+from standins.arrays import DRIVE_BYTES, HISTORY_DAYS, Array, Pool, Volume, drives_of
 from standins.compute import Datastore
 from standins.estate import Estate
 from standins.holding import held_on
@@ -63,16 +63,6 @@ def history(estate: Estate, *, until: date) -> Iterator[Document]:
     for cluster in estate.clusters:
         for store in cluster.datastores:
             yield from _store_lines(estate, store=store, last_day=last_day)
-
-
-def drives_of(array: Array) -> list[tuple[int, str, Pool | None]]:
-    """Return (number, role, pool) of each drive: two a system, the pools', the spares."""
-    roles: list[tuple[str, Pool | None]] = [("system", None)] * 2
-    for pool in array.pools:
-        n_data = -(-pool.usable_bytes * 5 // (DRIVE_BYTES * 4))  # four data to one parity
-        roles += [("pooled", pool)] * int(n_data)
-    roles += [("spare", None)] * array.story.n_spare_drives
-    return [(number, role, pool) for number, (role, pool) in enumerate(roles)]
 
 
 def _drives(array: Array, *, read_at: datetime) -> Iterator[Document]:

@@ -15,6 +15,7 @@ from standins.estate import Estate
 from standins.flow import Flow
 
 OPENMETRICS = "application/openmetrics-text; version=1.0.0; charset=utf-8"
+IO_NAMES = ("reads", "writes", "read_bytes", "written_bytes")
 
 
 class Exporter:
@@ -51,14 +52,20 @@ class Exporter:
         return "\n".join([*self._volumes(day), *self._machines(day), "# EOF", ""])
 
     def text_of_disks(self) -> str:
-        """Return what every disk did, and how long it took in which part of the way."""
+        """Return what every disk did and how long it took in which part, then every drive."""
         told = self.flow.of_disks(self.estate.day_of(self.now()))
         labels = [f'disk="{one.uid}"' for one in self.flow.demand.disks]
         families = (
             _family(f"disk_{name}", list(zip(labels, counts.tolist(), strict=True)))
             for name, counts in zip(COUNTED, told, strict=True)
         )
-        return "\n".join([*chain.from_iterable(families), "# EOF", ""])
+        return "\n".join([*chain.from_iterable(families), *self._drives(), "# EOF", ""])
+
+    def _drives(self) -> Iterator[str]:
+        uids, told = self.flow.of_drives(self.estate.day_of(self.now()))
+        labels = [f'drive="{uid}"' for uid in uids]
+        for name, counts in zip(IO_NAMES, told, strict=True):
+            yield from _family(f"drive_{name}", list(zip(labels, counts.tolist(), strict=True)))
 
     def _volumes(self, day: float) -> Iterator[str]:
         told = [
@@ -68,7 +75,7 @@ class Exporter:
             for pool in array.pools
             for volume in pool.volumes
         ]
-        for at, name in enumerate(("reads", "writes", "read_bytes", "written_bytes")):
+        for at, name in enumerate(IO_NAMES):
             yield from _family(f"volume_{name}", [(label, counts[at]) for label, counts in told])
 
     def _machines(self, day: float) -> Iterator[str]:

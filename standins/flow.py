@@ -9,13 +9,16 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from standins.arrays import Array, Volume
+from standins.arrays import Array, Volume, drives_of
 from standins.demand import BASE_IOPS, BESIDE, SWING_OPS, Counters, Counts, Demand
 from standins.estate import DAY_SECONDS, Estate
 
 READS, READ_BYTES, WRITE_BYTES = 0.7, 16 * 1024, 24 * 1024
 HELD_SECONDS = 5  # figures of one moment are told for so long
 N_COUNTED = 4  # reads, writes and the bytes of both
+# What one small write costs with two parities: old data and both parities are read, then written.
+READS_A_WRITE = WRITES_A_WRITE = 3
+DRIVE_SPREAD = 11  # drives of a pool are not asked alike: so many steps of a hundredth apart
 
 
 @dataclass(slots=True, repr=False)
@@ -59,6 +62,30 @@ class Flow:
         self._sum_up(day)
         return self._by_machine.get(uuid)
 
+    def of_drives(self, day: float) -> tuple[list[str], Counts]:
+        """Return the uids of all pooled drives, and reads, writes and bytes of each, (4, n)."""
+        uids, counts = [], []
+        for array in self.estate.arrays:
+            of_pool = {
+                pool.name: physical(
+                    np.sum([self.of_volume(array, v, day=day) for v in pool.volumes], axis=0)
+                )
+                for pool in array.pools
+                if pool.volumes
+            }
+            pooled = [
+                (number, pool.name)
+                for number, _, pool in drives_of(array)
+                if pool is not None and pool.name in of_pool
+            ]
+            weights = dict.fromkeys(of_pool, 0.0)
+            for number, name in pooled:
+                weights[name] += weight_of_drive(number)
+            for number, name in pooled:
+                uids.append(f"serial.{array.serial}-D{number:04d}")
+                counts.append(of_pool[name] * weight_of_drive(number) / weights[name])
+        return uids, np.array(counts).T if counts else np.zeros((N_COUNTED, 0))
+
     def _sum_up(self, day: float) -> None:
         moment = int(day * DAY_SECONDS) // HELD_SECONDS
         if moment == self._moment:
@@ -75,6 +102,20 @@ class Flow:
         found, of = np.unique(names, return_inverse=True)
         sums = np.stack([np.bincount(of, weights=row, minlength=len(found)) for row in counts])
         return dict(zip(found.tolist(), sums.T, strict=True))
+
+
+def physical(counts: Counts) -> Counts:
+    """Return what drives do for what a pool is asked: small writes with two parities, (4,)."""
+    reads, writes, read_bytes, written_bytes = counts
+    return np.array([
+        reads + READS_A_WRITE * writes, WRITES_A_WRITE * writes,
+        read_bytes + READS_A_WRITE * written_bytes, WRITES_A_WRITE * written_bytes,
+    ])  # fmt: skip
+
+
+def weight_of_drive(number: int) -> float:
+    """Return how much a drive is asked for beside the others of its pool."""
+    return 1 + (number * 37 % DRIVE_SPREAD - DRIVE_SPREAD // 2) / 100
 
 
 def weight_of(demand: Demand, *, array: Array, volume: Volume) -> float:

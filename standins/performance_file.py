@@ -36,6 +36,7 @@ def write_performance(estate: Estate, *, path: Path, now: datetime) -> int:
 _PARTS = (
     "read_iops", "write_iops", "read_bytes_per_second", "write_bytes_per_second", "latency_ms",
     "array_latency_ms", "network_latency_ms", "queue_latency_ms", "qos_latency_ms",
+    "read_latency_ms", "write_latency_ms",
 )  # fmt: skip
 _TYPES: dict[str, Any] = {  # Any: types of Arrow have no base that their stubs know
     "uid": pa.string(), "day": pa.date32(), **dict.fromkeys(_PARTS, pa.list_(pa.float32())),
@@ -49,7 +50,7 @@ def _tables(demand: Demand, *, day: int, n_steps: int) -> Iterator[pa.Table]:
     waits = (steps.array_ms, steps.network_ms, steps.queue_ms, steps.qos_ms)
     parts = (
         steps.reads, steps.writes, steps.reads * read_bytes, steps.writes * write_bytes,
-        steps.latency_ms, *waits,
+        steps.latency_ms, *waits, steps.read_ms, steps.write_ms,
     )  # fmt: skip
     on = datetime(*demand.estate.on(day).timetuple()[:3], tzinfo=UTC).date()
     for begin in range(0, len(demand.disks), GROUP_ROWS):

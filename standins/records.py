@@ -16,9 +16,11 @@ TIB = 1024**4
 SUSTAINABLE_IOPS = {"heron": 100_000, "avocet": 75_000, "plover": 50_000, "dunlin": 60_000}
 TIERS = ("Spring", "Neap", "Slack")
 POLICIES = ("Twice-kept", "One-shore", "Long-keep", "Scratch")
+TWICE_KEPT = POLICIES[0]
 NIGHT_HOURS = 2
 COPIED_FROM, COPIED_TO = "Skerry", "Marram"
 WITHOUT_COPY = 2  # of three
+LATE_COPY, LATE_COPY_MINUTES = 6, 9 * 60  # which one, and how old it stays
 
 
 def write_records(estate: Estate, *, path: Path, now: datetime) -> int:
@@ -30,6 +32,21 @@ def write_records(estate: Estate, *, path: Path, now: datetime) -> int:
     fresh.write_text("".join(lines), encoding="utf-8")
     fresh.replace(path)
     return len(lines)
+
+
+def write_copies(estate: Estate, *, folder: Path, now: datetime) -> Path:
+    """Write what the copies did last beside the records, in the place of what it said before."""
+    header = {"doc": "header", "format": "keelmark-estate", "version": 1, "source": "copies"}
+    lines = [header, *_copies(_copied(estate), now=now)]
+    path = folder / f"copies-{now:%Y%m%dT%H%M}.ndjson"
+    fresh = path.with_suffix(".writing")
+    fresh.write_text(
+        "".join(json.dumps(line, separators=(",", ":")) + "\n" for line in lines), encoding="utf-8"
+    )
+    for old in folder.glob("copies-*.ndjson"):
+        old.unlink()
+    fresh.replace(path)
+    return path
 
 
 def records(estate: Estate, *, now: datetime) -> Iterator[Document]:
@@ -51,9 +68,10 @@ def records(estate: Estate, *, now: datetime) -> Iterator[Document]:
             "read_at": read_at, "site": site, "state": "up",
         }  # fmt: skip
     yield from _idle_volumes(estate, now=now)
-    yield from _copies(estate, now=now)
+    copied = _copied(estate)
+    yield from _copies(copied, now=now)
     for cluster in estate.clusters:
-        yield from _cluster(cluster, estate=estate, now=now)
+        yield from _cluster(cluster, estate=estate, copied=frozenset(copied), now=now)
 
 
 def _tenants(read_at: str) -> Iterator[Document]:
@@ -96,8 +114,8 @@ def _idle_volumes(estate: Estate, *, now: datetime) -> Iterator[Document]:
                 )
 
 
-def _copies(estate: Estate, *, now: datetime) -> Iterator[Document]:
-    """Two of three volumes under datastores of one site have a copy at another, minutes old."""
+def _copied(estate: Estate) -> dict[str, str]:
+    """Two of three volumes under datastores of one site have a copy at another: which has which."""
     stores = [
         store
         for cluster in estate.clusters
@@ -113,21 +131,30 @@ def _copies(estate: Estate, *, now: datetime) -> Iterator[Document]:
         for volume in pool.volumes
         if volume.naa not in taken
     ]
-    for at, (store, copy) in enumerate(zip(stores, free, strict=False)):
-        if at % 3 == WITHOUT_COPY:
-            continue
-        uid = f"naa.{store.volume.naa}"
-        yield _about(uid, now.isoformat(), replicated_to=[f"naa.{copy.naa}"])
-        begun = now - timedelta(minutes=20 + at % 200)
+    return {
+        store.volume.naa: copy.naa
+        for at, (store, copy) in enumerate(zip(stores, free, strict=False))
+        if at % 3 != WITHOUT_COPY
+    }
+
+
+def _copies(copied: dict[str, str], *, now: datetime) -> Iterator[Document]:
+    """Every copy is minutes old but one, that nothing came to for hours."""
+    for at, (naa, copy) in enumerate(copied.items()):
+        uid = f"naa.{naa}"
+        yield _about(uid, now.isoformat(), replicated_to=[f"naa.{copy}"])
+        begun = now - timedelta(minutes=LATE_COPY_MINUTES if at == LATE_COPY else 20 + at % 200)
         yield {
-            "doc": "protection", "uid": f"id.copy/{store.volume.naa}/{begun:%Y%m%d}",
+            "doc": "protection", "uid": f"id.copy/{naa}/{begun:%Y%m%d}",
             "of_uid": uid, "job": "over the water", "method": "replication",
             "started_at": begun.isoformat(),
             "ended_at": (begun + timedelta(minutes=6)).isoformat(), "result": "done",
         }  # fmt: skip
 
 
-def _cluster(cluster: Cluster, *, estate: Estate, now: datetime) -> Iterator[Document]:
+def _cluster(
+    cluster: Cluster, *, estate: Estate, copied: frozenset[str], now: datetime
+) -> Iterator[Document]:
     story = cluster.story
     for number in range(1, story.n_hosts + 1):
         if number == story.faulted_host:
@@ -147,7 +174,7 @@ def _cluster(cluster: Cluster, *, estate: Estate, now: datetime) -> Iterator[Doc
     for at, machine in enumerate(cluster.machines):
         if machine.host == story.faulted_host:
             continue
-        yield from _machine(machine, at=at, day=day, now=now)
+        yield from _machine(machine, at=at, copied=copied, day=day, now=now)
 
 
 def _shared_pool(cluster: Cluster, *, now: datetime) -> Document:
@@ -169,11 +196,20 @@ def _shared_pool(cluster: Cluster, *, now: datetime) -> Document:
     }  # fmt: skip
 
 
-def _machine(machine: Machine, *, at: int, day: float, now: datetime) -> Iterator[Document]:
+def _policy(machine: Machine, *, at: int, copied: frozenset[str]) -> str:
+    """What its owners want; twice kept is only what can be."""
+    stands = {disk.datastore.volume.naa for disk in machine.disks}
+    wanted = POLICIES[at % len(POLICIES)]
+    return "One-shore" if wanted == TWICE_KEPT and not stands <= copied else wanted
+
+
+def _machine(
+    machine: Machine, *, at: int, copied: frozenset[str], day: float, now: datetime
+) -> Iterator[Document]:
     uid = f"uuid.{machine.uuid}"
     says: Document = {
         "project_uid": f"id.project/{machine.tenant.prefix}/{machine.project}",
-        "policy": POLICIES[at % len(POLICIES)],
+        "policy": _policy(machine, at=at, copied=copied),
     }
     if machine.off_days:
         says["power_since_at"] = (now - timedelta(days=machine.off_days)).isoformat()

@@ -3,15 +3,14 @@
 from django.urls import path
 
 from keelmark.bearings.api.bar import CompletionView, JumpView, SiftingsView, SiftingView, TideView
+from keelmark.bearings.api.disks import DisksView
+from keelmark.bearings.api.drawings import AreaView, CoastView, StrataView
 from keelmark.bearings.api.estate import (
-    AreaView,
-    CoastView,
     ExportView,
     FacetsView,
     KindsOfEstateView,
     RowsView,
     SelectedView,
-    StrataView,
 )
 from keelmark.bearings.api.performance import EatersOfIoView, PerformanceView
 from keelmark.bearings.api.things import EstateDetailsView, EstateThingView
@@ -31,6 +30,7 @@ urlpatterns = [
         EstateDetailsView.as_view(),
         name="estate-details",
     ),
+    path("estate/things/<int:entity_id>/disks", DisksView.as_view(), name="estate-disks"),
     path(
         "estate/things/<int:entity_id>/performance",
         PerformanceView.as_view(),

@@ -19,6 +19,8 @@ from keelmark.cli.demo_feeds import (
     record_performance,
     send_quotas,
 )
+from keelmark.cli.demo_notes import write_notes
+from keelmark.cli.demo_policies import draw_up_policies
 from keelmark.cli.django import ready_django
 from keelmark.cli.folders import hosts_folder, inbox_folder
 from keelmark.cli.processes import start_processes, stop_processes
@@ -68,6 +70,8 @@ def demo(*, port: int | None, size: str, is_fresh: bool) -> None:
         is_first = _collections()
     if is_first:
         _first_forecasts()
+    write_notes()
+    draw_up_policies()
     record_performance(size=size, anchor=str(state.demo_anchor))
     out.print(f"\n  Keel Mark is at [bold]http://127.0.0.1:{state.web_port}/[/bold]")
     out.print(f"  Sign in as [bold]{PERSON}[/bold] with [bold]{PASSWORD}[/bold]")

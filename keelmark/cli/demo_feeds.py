@@ -23,13 +23,19 @@ COUNTER_RULES = [  # volumes, pools and ports are counted by the arrays themselv
         ("reads", "read_ops"), ("writes", "write_ops"), ("busy_seconds", "busy_seconds"),
     )
 ]  # fmt: skip
+IO_METRICS = (
+    ("reads", "read_ops"), ("writes", "write_ops"), ("read_bytes", "read_bytes"),
+    ("written_bytes", "write_bytes"),
+)  # fmt: skip
 DISK_RULES = [
-    {"metric": f"disk_{metric}_total", "fills": fills, "label": "disk"}
-    for metric, fills in (
-        ("reads", "read_ops"), ("writes", "write_ops"), ("read_bytes", "read_bytes"),
-        ("written_bytes", "write_bytes"), *((f"{part}_seconds", f"{part}_seconds")
-        for part in ("busy", "array", "network", "queue", "qos")),
+    {"metric": f"{of}_{metric}_total", "fills": fills, "label": of}
+    for of, metrics in (
+        ("disk", (*IO_METRICS, *((f"{part}_seconds", f"{part}_seconds")
+                                 for part in ("busy", "array", "network", "queue", "qos",
+                                              "read", "write")))),
+        ("drive", IO_METRICS),
     )
+    for metric, fills in metrics
 ]  # fmt: skip
 QUOTA_SHEET = """name;uid;tenant;quota (TiB)
 Seabed Mapping: wrecks;id.project/seabed/wrecks;Seabed Mapping;42,5

@@ -53,6 +53,7 @@ urlpatterns = [
     path("api/v1/", include("keelmark.feeds.urls")),
     path("api/v1/", include("keelmark.forecasts.urls")),
     path("api/v1/", include("keelmark.bearings.urls")),
+    path("api/v1/", include("keelmark.compliance.urls")),
     path("api/v1/", include("keelmark.scenarios.urls")),
     path("api/v1/openapi.json", SpectacularJSONAPIView.as_view(), name="openapi"),
     re_path(r"^api/", unknown, name="unknown"),

@@ -53,3 +53,15 @@ class UnknownFactError(EstateError):
     def __init__(self, *, kind: str, name: str, why: str) -> None:
         self.thing, self.name, self.why = kind, name, why
         super().__init__(f"{name} of a {kind} {why}.")
+
+
+class NotYourNoteError(EstateError):
+    """A note of somebody else."""
+
+    status = 403
+    title = "Not your note"
+    kind = "not-your-note"
+
+    def __init__(self, *, author: str) -> None:
+        self.author = author
+        super().__init__(f"{author} wrote this note: only they or an administrator change it.")

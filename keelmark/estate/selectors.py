@@ -8,10 +8,11 @@ from django.contrib.auth.models import User
 from django.db.models import F, Q, QuerySet
 from django.db.models.functions import Coalesce
 
-from keelmark.access.selectors import sees_all, tenant_ids_of
+from keelmark.access.models import Role
+from keelmark.access.selectors import role_of, sees_all, tenant_ids_of
 from keelmark.core.ledger import Ledger
 from keelmark.estate.marks import levels_of_pool, nearest_marks
-from keelmark.estate.models import Entity, Finding, Kind, Pool, ServiceClass, Volume
+from keelmark.estate.models import Entity, Finding, Kind, Note, Pool, ServiceClass, Volume
 from keelmark.estate.sift import EVERYTHING, Sift, found_among, ids_found, words_match
 
 
@@ -70,6 +71,28 @@ def findings_for(actor: User, *, sift: Sift = EVERYTHING, text: str = "") -> Que
         .prefetch_related("others")
         .order_by("kind", "entity__name", "pk")
     )
+
+
+def notes_of(actor: User, *, entity: Entity) -> QuerySet[Note]:
+    """Return what was written down of a thing found for its reader, the newest first.
+
+    Notes are among those who look after the estate: tenant viewers read none.
+    """
+    return _notes_for(actor).filter(of=entity, dropped_at=None)
+
+
+def note_for(actor: User, *, note_id: int, is_dropped: bool = False) -> Note | None:
+    """Return a note that this person may read, or one that was dropped."""
+    return _notes_for(actor).filter(pk=note_id, dropped_at__isnull=not is_dropped).first()
+
+
+def may_write_note(actor: User, *, note: Note) -> bool:
+    """Whether a note is this person's to change: their own, or they administer all."""
+    return note.author_id == actor.pk or role_of(actor) == Role.ADMINISTRATOR
+
+
+def _notes_for(actor: User) -> QuerySet[Note]:
+    return Note.objects.all() if sees_all(actor) else Note.objects.none()
 
 
 _FINDING_WORDS = ("entity__name", "detail", "entity__site__name")

@@ -35,6 +35,7 @@ DAILY_COLUMNS = (
 STEP_COLUMNS = (
     "write_iops", "read_bytes_per_second", "write_bytes_per_second", "latency_ms",
     "array_latency_ms", "network_latency_ms", "queue_latency_ms", "qos_latency_ms",
+    "read_latency_ms", "write_latency_ms",
 )  # fmt: skip
 _NUL_ESCAPE = re.compile(rb"(?<!\\)(?:\\\\)*\\u0000")
 MAX_LINE_BYTES = 16 << 20  # forty thousand days of three columns fit

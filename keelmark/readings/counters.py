@@ -23,6 +23,8 @@ OF_COLUMN = {
     "network_seconds": "network_share",
     "queue_seconds": "queue_share",
     "qos_seconds": "qos_share",
+    "read_seconds": "read_share",
+    "write_seconds": "write_share",
 }
 WAITS = {
     "busy_share": "latency_ms",
@@ -30,7 +32,11 @@ WAITS = {
     "network_share": "network_latency_ms",
     "queue_share": "queue_latency_ms",
     "qos_share": "qos_latency_ms",
+    "read_share": "read_latency_ms",
+    "write_share": "write_latency_ms",
 }
+OF_WAIT = {"read_share": ("read_iops",), "write_share": ("write_iops",)}
+BOTH = ("read_iops", "write_iops")
 MS = 1000.0
 Sample = tuple[int, str, int, float]  # entity, column, µs, value
 
@@ -130,11 +136,10 @@ def _step_rows(made: Rates, *, entity: list[int], columns: list[str]) -> StepRow
         for name, mean in told.items():
             if name in MEANS:
                 means[MEANS.index(name), at] = mean
-        n_ops = told.get("read_iops", 0.0) + told.get("write_iops", 0.0)
-        if n_ops > 0:
-            for share, wait in WAITS.items():
-                if share in told:
-                    means[MEANS.index(wait), at] = told[share] / n_ops * MS
+        for share, wait in WAITS.items():
+            n_ops = sum(told.get(name, 0.0) for name in OF_WAIT.get(share, BOTH))
+            if share in told and n_ops > 0:
+                means[MEANS.index(wait), at] = told[share] / n_ops * MS
     return StepRows(
         entity_id=np.array([key[0] for key in keys], dtype=np.int64),
         at_us=np.array([key[1] for key in keys], dtype=np.int64),

@@ -30,6 +30,7 @@ BYTES = (
 MEANS = (
     "read_iops", "write_iops", "read_bytes_per_second", "write_bytes_per_second", "latency_ms",
     "array_latency_ms", "network_latency_ms", "queue_latency_ms", "qos_latency_ms",
+    "read_latency_ms", "write_latency_ms",
 )  # fmt: skip
 
 

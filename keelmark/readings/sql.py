@@ -189,7 +189,8 @@ FROM measured WHERE n_steps >= %(min_steps)s ORDER BY array_id, measure, layer
 # --- five-minute means and what they are rolled up into
 MEANS = (
     "read_iops, write_iops, read_bytes_per_second, write_bytes_per_second, latency_ms, "
-    "array_latency_ms, network_latency_ms, queue_latency_ms, qos_latency_ms"
+    "array_latency_ms, network_latency_ms, queue_latency_ms, qos_latency_ms, "
+    "read_latency_ms, write_latency_ms"
 )
 STEP_COLUMNS = f"entity_id, at, {MEANS}"
 COPY_STEPS_ASIDE = f"COPY readings_steps_incoming ({STEP_COLUMNS}) FROM STDIN (FORMAT BINARY)"
@@ -211,15 +212,20 @@ ON CONFLICT (hour) DO UPDATE SET noted_at = now()
 """
 HOURS_TO_ROLL = "SELECT hour, noted_at FROM readings_hour_to_roll ORDER BY hour LIMIT %s"
 _OPS = "(coalesce(read_iops, 0) + coalesce(write_iops, 0))"
+_OF_WAIT = {
+    "read_latency_ms": "coalesce(read_iops, 0)",
+    "write_latency_ms": "coalesce(write_iops, 0)",
+}
 
 
 def _mean(name: str, *, steps: str) -> str:
-    """A mean over steps; of waits weighted by operations, and plain where there were none."""
+    """A mean over steps; of waits weighted by their operations, and plain where there were none."""
     plain = f"sum({name} * {steps}) / nullif(sum({steps}) FILTER (WHERE {name} IS NOT NULL), 0)"
     if not name.endswith("_ms"):
         return plain
     told = f"FILTER (WHERE {name} IS NOT NULL)"
-    weighed = f"sum({name} * {_OPS} * {steps}) / nullif(sum({_OPS} * {steps}) {told}, 0)"
+    ops = _OF_WAIT.get(name, _OPS)
+    weighed = f"sum({name} * {ops} * {steps}) / nullif(sum({ops} * {steps}) {told}, 0)"
     return f"coalesce({weighed}, {plain})"
 
 
@@ -310,11 +316,11 @@ WHERE entity_id = ANY(%(entity_ids)s) AND at >= %(first_at)s AND at < %(end_at)s
 
 
 def _added(name: str) -> str:
-    """Things added up: rates are sums, waits are weighted by operations."""
+    """Things added up: rates are sums, waits are weighted by their operations."""
     if not name.endswith("_ms"):
         return f"sum({name})"
-    weights = f"nullif(sum({_OPS}) FILTER (WHERE {name} IS NOT NULL), 0)"
-    return f"sum({name} * {_OPS}) / {weights}"
+    ops = _OF_WAIT.get(name, _OPS)
+    return f"sum({name} * {ops}) / nullif(sum({ops}) FILTER (WHERE {name} IS NOT NULL), 0)"
 
 
 _ADDED = ", ".join(_added(name) for name in MEANS.split(", "))

@@ -4,10 +4,9 @@ from collections.abc import Iterable
 
 import numpy as np
 
-from standins.arrays import Array, Volume
+from standins.arrays import Array, Volume, drives_of
 from standins.demand import Counts
 from standins.estate import Estate
-from standins.estate_file import drives_of
 from standins.flow import Flow
 from standins.redfish.shapes import ROOT
 

@@ -134,6 +134,8 @@ def volume(ground: Ground, pool: Pool, volume: Volume, *, path: str, day: float)
         ProvisioningPolicy="Thin" if volume.is_thin else "Fixed",
         RemainingCapacityPercent=max(0, 100 - 100 * written // volume.size_bytes),
         AccessCapabilities=["Read", "Write"],
+        Encrypted=pool.story.service_class != "Deep",
+        Compressed=pool.story.service_class == "Deep",
         IOStatistics=io_statistics(ground.counted([volume], day=day)),
         Links={
             "ClientEndpoints": endpoints,

@@ -46,7 +46,10 @@ def test_which_vms_lose_their_only_copy_with_an_array(signed_in: Page):
     told = re.search(r"([\d\u202f ]+) have none", fails.inner_text())
     assert told
     n = int("".join(c for c in told.group(1) if c.isdigit()))
-    assert 0 < n == fails.get_by_role("listitem").count()
+    lost = fails.get_by_role("list", name="Without a copy").get_by_role("listitem")
+    assert 0 < n == lost.count()
+    carries = fails.get_by_role("list", name="Pools that carry on").get_by_role("listitem")
+    expect(carries.first).to_contain_text("plannable")
 
 
 def test_which_vm_holds_most_in_snapshots_and_what_its_oldest_would_free(estate: EstatePage):
@@ -298,3 +301,28 @@ def test_a_refused_scope_is_told_in_its_place(estate: EstatePage, complaints: li
     estate.page.goto("/estate?view=list&scope=colour:red")
     expect(estate.page.get_by_role("alert").first).to_contain_text("pools have no colour")
     complaints.clear()
+
+
+def test_today_is_read_at_another_day_too(signed_in: Page):
+    signed_in.goto("/?at=2027-03-01&q=bad")
+    told = signed_in.get_by_role("table", name="How the pools stand")
+    expect(told.get_by_role("heading", level=3).first).to_have_text("Past the limit mark")
+    expect(told.locator("[data-row]").first).to_contain_text("since ")
+    crossed = signed_in.get_by_role("complementary", name="Crossed by then")
+    expect(crossed.get_by_role("link").first).to_be_visible()
+    signed_in.get_by_role("main").focus()
+    signed_in.keyboard.press("t")
+    expect(signed_in.get_by_role("heading", name="What ends first")).to_be_visible()
+
+
+def test_a_pool_is_looked_at_beside_the_list_of_today(signed_in: Page):
+    today = TodayPage(signed_in)
+    row = today.row("heron-1 · steady-1")
+    row.get_by_role("link").focus()
+    signed_in.keyboard.press("Space")
+    beside = signed_in.get_by_role("complementary", name="What is chosen")
+    expect(beside.get_by_role("heading", name="steady-1", exact=True)).to_be_visible()
+    signed_in.keyboard.press("x")
+    expect(row).to_have_attribute("aria-selected", "true")
+    beside.get_by_role("button", name="put it away").click()
+    expect(signed_in.get_by_role("complementary", name="What changed")).to_be_visible()

@@ -22,7 +22,7 @@ def test_a_planner_finds_what_ends_first_reads_its_date_and_tries_a_workload(sig
     expect(today.rows.nth(1)).to_contain_text("heron-1 · swift-2")
     date = re.search(r"(Mon|Tue|Wed|Thu|Fri|Sat|Sun) \d+ \w{3}", urgent.inner_text())
     assert date
-    urgent.click()
+    urgent.get_by_role("link").click()
     pool = PoolPage(signed_in)
     pool.expect_open("heron-1 · swift-2")
     expect(pool.figure("ends, likely")).to_contain_text(date.group())

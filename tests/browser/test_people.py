@@ -32,9 +32,13 @@ def test_a_tenant_viewer_is_made_sees_their_own_and_is_put_out_of_service(
     theirs.get_by_label(re.compile("^New password")).fill("spring-and-neap")
     theirs.get_by_label("The new one once more").fill("spring-and-neap")
     theirs.get_by_role("button", name="change it").click()
-    own = theirs.get_by_role("region", name="What is yours")
-    expect(own).to_contain_text("You see what Tide Gauges consumes")
-    expect(own).to_contain_text("VMs")
+    expect(theirs.get_by_role("heading", name="Tide Gauges", exact=True)).to_be_visible()
+    holds = theirs.get_by_role("region", name="What it holds, and where")
+    expect(holds).to_contain_text("Tide Gauges: gauges")
+    expect(holds.get_by_role("radio", name="arrays")).to_have_count(0)  # places are not theirs
+    expect(theirs.get_by_role("region", name="Quotas", exact=True)).to_contain_text(
+        "Tide Gauges: alerts"
+    )
     expect(theirs.get_by_role("link", name="Feeds", exact=True)).to_have_count(0)
 
     people.margin.get_by_role("button", name="take out of service").click()

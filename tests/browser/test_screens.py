@@ -24,7 +24,9 @@ def open_pool(page: Page, name: str) -> PoolPage:
 
 
 def test_groups_stand_in_the_order_of_their_reach(signed_in: Page):
-    headings = signed_in.get_by_label("What ends first").get_by_role("heading", level=3)
+    headings = signed_in.get_by_role("table", name="What ends first").get_by_role(
+        "heading", level=3
+    )
     expect(headings.first).to_contain_text("Inside lead time")
     told = [text.split(",")[0].split("\n")[0] for text in headings.all_inner_texts()]
     order = ["Inside lead time", "Within 90 days", "Later", "No end in sight"]
@@ -345,7 +347,7 @@ def test_who_made_it_grow_names_the_days_it_counts(signed_in: Page):
     thing = ThingPage(signed_in)
     thing.expect_open("tide-gauge-01")
     thing.look_at("all")
-    expect(thing.who_grew).to_contain_text("in 365 d since")
+    expect(signed_in.get_by_text(re.compile("in 365 d since"))).to_be_visible()
 
 
 def test_a_thing_that_is_not_there_says_so(signed_in: Page, complaints: list[str]):

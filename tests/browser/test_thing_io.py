@@ -39,7 +39,9 @@ def test_a_vm_tells_its_waits_in_parts_and_the_cursor_walks_by_keys(vm: Locator)
     cursor.press("Home")
     first = str(cursor.get_attribute("aria-valuetext"))
     assert re.search(
-        r"reads and .* writes a second, .* ms, array .*, held back by its limit", first
+        r"reads and .* writes a second, .* ms, of a read .*, of a write .*, "
+        "array .*, held back by its limit",
+        first,
     )
     cursor.press("ArrowRight")
     expect(cursor).not_to_have_attribute("aria-valuetext", first)

@@ -9,6 +9,7 @@ from keelmark.core.errors import ShapeError
 from keelmark.core.performance import PARTS, added, binned, operations, rolled
 
 N_RATES = 4
+READ_WAIT, WRITE_WAIT = PARTS.index("read_latency_ms"), PARTS.index("write_latency_ms")
 
 
 @st.composite
@@ -29,6 +30,12 @@ def weighed(values, weights):
     return sum(v * w for v, w in known) / total if total else np.nan
 
 
+def weights_of(thing, part):
+    """By what a part's wait counts: reads, writes, or both."""
+    one = {READ_WAIT: thing[..., 0, :], WRITE_WAIT: thing[..., 1, :]}.get(part)
+    return np.nan_to_num(operations(thing) if one is None else one)
+
+
 @given(steps(), st.data())
 def test_a_sum_is_what_its_things_add_up_to(told, data):
     n_groups = data.draw(st.integers(1, 4))
@@ -45,7 +52,7 @@ def test_a_sum_is_what_its_things_add_up_to(told, data):
                 if part < N_RATES:
                     wanted = known.sum() if len(known) else np.nan
                 else:
-                    wanted = weighed(mine[:, part, at], np.nan_to_num(done[of == group, at]))
+                    wanted = weighed(mine[:, part, at], weights_of(mine, part)[:, at])
                 assert sums[group, part, at] == pytest.approx(wanted, nan_ok=True)
 
 
@@ -74,7 +81,7 @@ def test_means_over_more_steps_are_those_of_the_steps(told, width):
             for part in range(len(PARTS)):
                 known = cut[part][~np.isnan(cut[part])]
                 plain = known.mean() if len(known) else np.nan
-                by_ops = np.nan if part < N_RATES else weighed(cut[part], np.nan_to_num(ops))
+                by_ops = np.nan if part < N_RATES else weighed(cut[part], weights_of(cut, part))
                 wanted = plain if np.isnan(by_ops) else by_ops
                 assert means[thing, part, at] == pytest.approx(wanted, nan_ok=True)
 

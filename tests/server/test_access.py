@@ -72,7 +72,7 @@ def test_no_route_answers_a_stranger(db):
         for group in (
             "(?P<pool_id>\\d+)", "(?P<pk>[^/.]+)", "(?P<pk>\\d{1,18})",
             "(?P<key>[A-Za-z0-9._-]{1,200})",
-            "<int:entity_id>", "<str:key>", "<int:sifting_id>",
+            "<int:entity_id>", "<str:key>", "<int:sifting_id>", "<int:note_id>", "<int:policy_id>",
         ):  # fmt: skip
             plain = plain.replace(group, "1")
         plain = plain.replace("<str:kind>", "pool")
@@ -121,7 +121,13 @@ WHO: dict[str, set[str]] = {
     "estate_kinds": READ, "estate_rows": READ, "estate_export": READ, "estate_selected": READ,
     "estate_facets": READ, "estate_area": READ, "estate_coast": READ, "estate_strata": READ,
     "estate_thing": READ, "estate_tide": READ, "estate_words": READ, "estate_jump": READ,
-    "estate_details": READ, "estate_performance": READ, "estate_eaters_of_io": READ,
+    "estate_details": READ, "estate_disks": READ, "estate_performance": READ,
+    "estate_eaters_of_io": READ,
+    "notes_list": READ, "notes_write": DO, "notes_change": DO, "notes_drop": DO,
+    "notes_bring_back": DO,
+    "rule_kinds": READ, "policies_list": READ, "policies_revisions": READ, "policies_draw_up": DO,
+    "policies_revise": DO, "policies_retire": DO, "policies_try": DO, "policies_promise": DO,
+    "verdicts_list": READ, "verdicts_of_thing": READ,
     "siftings_list": READ, "siftings_keep": READ, "siftings_drop": READ,
     "audit_list": {"auditor", "administrator"},
     "people_list": {"administrator"}, "people_create": {"administrator"},
@@ -154,7 +160,16 @@ def test_every_operation_answers_each_role_as_it_should(as_role, role):
         if name in ANYBODY:
             continue
         plain = path
-        for key in ("{pool_id}", "{entity_id}", "{id}", "{pk}", "{key}", "{sifting_id}"):
+        for key in (
+            "{pool_id}",
+            "{entity_id}",
+            "{id}",
+            "{pk}",
+            "{key}",
+            "{sifting_id}",
+            "{note_id}",
+            "{policy_id}",
+        ):
             plain = plain.replace(key, "1")
         plain = plain.replace("{kind}", "pool")
         assert "{" not in plain, plain

@@ -1,7 +1,7 @@
 """The estate at any bearing over the API: one way to count, by day, by rights, by sift."""
 
 import io
-from datetime import UTC, date, datetime, timedelta
+from datetime import date, timedelta
 
 import pyarrow as pa
 import pytest
@@ -14,10 +14,8 @@ from keelmark.bearings.models import Pack, PackedDay, Revision
 from keelmark.bearings.packs.building import build_revision
 from keelmark.core.units import GIB, TIB
 from keelmark.estate.documents import (
-    HostDeviceDocument,
     ProtectionDocument,
     ReadingsDocument,
-    SnapshotDocument,
     TenantDocument,
     VirtualMachineDocument,
     VolumeDocument,
@@ -213,8 +211,8 @@ def test_a_tenant_viewer_counts_their_own_alone(viewer, estate):
     ]
     thing = viewer.get(f"/estate/things/{estate['uuid.v0']}").json()
     assert {one["kind"] for one in thing["related"]} <= {"disk", "vm", "project", "tenant"}
-    details = viewer.get(f"/estate/things/{estate['uuid.v0']}/details").json()
-    assert details["sections"][0]["rows"][0]["cells"][1] is None  # its datastore is not told
+    disks = viewer.get(f"/estate/things/{estate['uuid.v0']}/disks").json()
+    assert [one["datastore"] for one in disks["disks"]] == [None]  # where it lies is not told
 
 
 def test_a_list_is_taken_along_as_it_is_shown(api, estate):
@@ -339,46 +337,10 @@ def test_who_has_a_copy_elsewhere_is_known(api, estate):
     volume = api.get(f"/estate/things/{estate['naa.1']}").json()["stops"]
     assert (volume["n_vms"], volume["n_copied"], volume["n_without"]) == (5, 5, 0)
     assert volume["oldest_copy_on"] == READ_AT.date().isoformat()
+    carries = [(one["id"], one["home_name"], one["n_copies"]) for one in volume["carry_on"]]
+    assert carries == [(estate["uuid.p"], "heron-1", 1)]
     pool = api.get(f"/estate/things/{estate['uuid.p']}").json()["stops"]
-    assert pool["n_without"] == 5  # the copy lies in the same pool
-
-
-def section(api, pk, key):
-    told = api.get(f"/estate/things/{pk}/details").json()["sections"]
-    return next(one for one in told if one["key"] == key)
-
-
-def test_a_volume_tells_over_all_hosts_who_sees_it_and_whose_it_is(api, estate):
-    import_documents(
-        [HostDeviceDocument(uid="path.h2:b", name="/dev/sdb", host_uid="wwn.h2",
-                            volume_uid="naa.1", use="free", read_at=READ_AT)],
-        into=Imported(),
-    )  # fmt: skip
-    told = section(api, estate["naa.1"], "mappings")
-    assert told["note"] == "it belongs to datastore kelp-ds"
-    assert [row["cells"] for row in told["rows"]] == [["kelp-2", "sees it", "/dev/sdb", "free"]]
-
-
-def test_snapshots_hang_together_with_what_removing_one_frees(api, estate):
-    taken = datetime(2026, 3, 1, tzinfo=UTC)
-    chain = [("a", None, 5), ("b", "a", 7), ("c", "a", 9), ("d", "c", 1)]
-    import_documents(
-        [
-            SnapshotDocument(uid=f"id.{name}", name=name, of_uid="uuid.v0",
-                             parent_uid=parent and f"id.{parent}", read_at=READ_AT,
-                             taken_at=taken + timedelta(days=at), unshared_bytes=held * GIB)
-            for at, (name, parent, held) in enumerate(chain)
-        ],
-        into=Imported(),
-    )  # fmt: skip
-    told = section(api, estate["uuid.v0"], "snapshots")["rows"]
-    hung = [(row["depth"], *row["cells"]) for row in told]
-    assert [(name, depth, held // GIB, n) for depth, name, _, held, n in hung] == [
-        ("a", 0, 5, 3), ("b", 1, 7, 0), ("c", 1, 9, 1), ("d", 2, 1, 0),
-    ]  # fmt: skip
-    assert rows(api, "snapshot", columns="vm,used", order="-used")["results"][0]["cells"] == {
-        "vm": {"id": estate["uuid.v0"], "kind": "vm", "name": "sonar-0"}, "used": 9 * GIB,
-    }  # fmt: skip
+    assert (pool["n_without"], pool["carry_on"]) == (5, [])  # the copy lies in the same pool
 
 
 def test_siftings_are_kept_by_name_and_shared_by_wish(api, estate):

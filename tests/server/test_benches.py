@@ -17,12 +17,14 @@ BENCHES = [
     ("layout", "rows by month"),
     ("performance", "rows/packed"),
     ("first_date", "all 7 dates"),
+    ("policy", "one changed rule"),
     ("forecast_speed", "numpy straight lines"),
     ("forecast 1", "real, mean"),
     ("forecast_files", "mixed eras / like ones"),
-    # the last three share a database: the one keeps what the others read
+    # the last ones share a database: the one keeps what the others read
     ("large 0.0005 20 keep", "/api/v1/limits"),
     ("bearings", "another day"),
+    ("painting", "sorted by a column"),
     ("forecast_run", "run done"),
 ]
 

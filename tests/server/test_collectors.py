@@ -214,6 +214,8 @@ def test_buckets_are_counted_by_tier_and_age_to_the_byte(objects):
             len(keys), sum(sizes.values()),
         )  # fmt: skip
         old = sum(s.n_bytes for s in buckets[name].shares if s.from_days == 365)
+        told = [(one.n_bytes, one.key) for one in buckets[name].largest]
+        assert told == sorted(((n, key) for key, n in sizes.items()), reverse=True)[:25]
         assert old == sum(size for key, size in sizes.items() if age_days(name, key) >= 365)
 
 
@@ -228,6 +230,7 @@ def test_a_listing_that_ran_out_of_time_goes_on_where_it_stopped(objects, monkey
     rest = of(collect(Protocol.S3, store, progress=quiet), BucketDocument)[0]
     first = of(whole, BucketDocument)[0]
     assert (rest.n_objects, rest.shares) == (first.n_objects, first.shares)
+    assert rest.largest == first.largest
 
 
 def test_a_bucket_that_was_counted_lately_is_left_alone(objects):

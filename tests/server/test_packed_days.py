@@ -48,7 +48,14 @@ def a_day(pk, *, seed=1, n_steps=STEPS_A_DAY):
     rng = np.random.default_rng(seed)
     told = {
         name: [None if rng.random() < 0.05 else float(x) for x in rng.gamma(2, 50, n_steps)]
-        for name in ("read_iops", "write_iops", "latency_ms", "qos_latency_ms")
+        for name in (
+            "read_iops",
+            "write_iops",
+            "latency_ms",
+            "qos_latency_ms",
+            "read_latency_ms",
+            "write_latency_ms",
+        )
     }
     send(pk, MIDNIGHT, **told)
 

@@ -7,8 +7,9 @@ import pytest
 
 from keelmark.access.models import Role
 from keelmark.access.services.people import ensure_person, set_person
+from keelmark.bearings.packs.building import build_revision
 from keelmark.core.performance import PARTS, STEPS_A_DAY
-from keelmark.estate.documents import TenantDocument
+from keelmark.estate.documents import DriveDocument, PortDocument, TenantDocument
 from keelmark.estate.models import Entity
 from keelmark.feeds.importer import Imported, import_documents
 from keelmark.readings.performance.packing import take_packed
@@ -78,6 +79,57 @@ def test_who_reads_most_stands_first_with_its_share(api, estate):
     assert sum(row["share"] for row in rows) == pytest.approx(1)
     for by in ("disk", "datastore", "volume", "project", "tenant"):
         assert api.get(path, at=YESTERDAY.isoformat(), by=by).json()[0]["kind"] == by
+
+
+def test_an_arrays_pools_and_ports_are_told_as_they_count_themselves(api, estate):
+    pool = np.array([estate["uuid.p"]], dtype=np.int64)
+    steps = np.full((1, len(PARTS), STEPS_A_DAY), np.nan, dtype=np.float32)
+    steps[:, PARTS.index("write_iops")] = 70
+    take_packed(YESTERDAY, ids=pool, steps=steps)
+    path = f"/estate/things/{estate['serial.h']}/performance/eaters"
+    (row,) = api.get(path, at=YESTERDAY.isoformat(), by="pool").json()
+    assert (row["name"], row["iops"], row["share"]) == ("swift-1", 70, 1)
+    assert api.get(path, at=YESTERDAY.isoformat(), by="port").json() == []
+    import_documents([PortDocument(uid="wwn.p", name="A 0", array_uid="serial.h",
+                                   read_at=READ_AT)], into=Imported())  # fmt: skip
+    Entity.objects.filter(uid="wwn.p").update(first_seen_at=READ_AT - timedelta(days=9))
+    build_revision(now=NOW)
+    steps[:] = np.nan
+    steps[:, PARTS.index("read_bytes_per_second")] = 4096
+    port = Entity.objects.get(uid="wwn.p").pk
+    take_packed(YESTERDAY, ids=np.array([port], dtype=np.int64), steps=steps)
+    (row,) = api.get(path, at=YESTERDAY.isoformat(), by="port").json()
+    assert (row["name"], row["iops"], row["bytes_per_second"]) == ("A 0", None, 4096)
+    assert row["share"] == 1  # of bytes: ports count no operations
+    of_store = f"/estate/things/{estate['uuid.s']}/performance/eaters"
+    assert api.get(of_store, at=YESTERDAY.isoformat(), by="pool").json() == []
+
+
+@pytest.mark.parametrize("of", ["serial.h", "uuid.p"])
+def test_drives_are_told_under_their_array_and_their_pool(api, estate, of):
+    import_documents(
+        [DriveDocument(uid="serial.h-D1", name="d1", array_uid="serial.h", pool_uid="uuid.p",
+                       role="pooled", capacity_bytes=10**12, read_at=READ_AT)],
+        into=Imported(),
+    )  # fmt: skip
+    drive = Entity.objects.get(uid="serial.h-D1")
+    Entity.objects.filter(pk=drive.pk).update(first_seen_at=READ_AT - timedelta(days=9))
+    build_revision(now=NOW)
+    steps = np.full((1, len(PARTS), STEPS_A_DAY), np.nan, dtype=np.float32)
+    steps[:, PARTS.index("read_iops")] = 9
+    take_packed(YESTERDAY, ids=np.array([drive.pk], dtype=np.int64), steps=steps)
+    path = f"/estate/things/{estate[of]}/performance/eaters"
+    (row,) = api.get(path, at=YESTERDAY.isoformat(), by="drive").json()
+    assert (row["name"], row["iops"], row["latency_ms"]) == ("d1", 9, None)
+    assert told(api, drive.pk).json()["source"] == "own"
+
+
+def test_what_an_array_sustains_is_told_beside_what_it_does(api, estate):
+    from keelmark.estate.models import Array
+
+    Array.objects.filter(pk=estate["serial.h"]).update(sustainable_iops=1000)
+    assert told(api, estate["serial.h"]).json()["sustains_iops"] == 1000
+    assert told(api, estate["uuid.p"]).json()["sustains_iops"] is None
 
 
 def test_of_what_nothing_was_read_that_is_said(api, estate):

@@ -73,6 +73,16 @@ def test_a_jump_is_told_with_the_disks_that_made_it(api, estate):
     assert explained["says"] == "3 disks of Seabed Mapping grew or arrived"
 
 
+def test_growth_is_told_of_a_span_that_was(api, estate):
+    until = (NOW - timedelta(days=ARRIVED_DAYS_AGO + 1)).date()
+    told = api.get(f"/contributors/{estate['uuid.s']}", days=30, until=until.isoformat()).json()
+    assert (told["last_on"], told["new_bytes"]) == (until.isoformat(), 0)
+    assert told["total_bytes"] == 2 * 30 * GIB
+    ahead = api.get(f"/contributors/{estate['uuid.s']}", until=str(NOW.date() + timedelta(days=2)))
+    assert ahead.status_code == 400
+    assert ahead.json()["errors"][0]["pointer"] == "#/until"
+
+
 def test_growth_is_followed_down_the_layers(api, estate):
     kinds = {
         uid: api.get(f"/contributors/{estate[uid]}").json()["part_kind"]
@@ -261,7 +271,9 @@ def test_runs_tell_how_far_they_are(api, estate):
     assert (run["state"], run["n_done"], run["n_failed"]) == ("done", run["n_chunks"], 0)
 
 
-@pytest.mark.parametrize("path", ["/forecasts/1", "/contributors/1", "/berths/1"])
+@pytest.mark.parametrize(
+    "path", [f"/{of}/{10**12}" for of in ("forecasts", "contributors", "berths")]
+)
 def test_what_is_not_known_is_404(api, planner, path):
     assert api.get(path).status_code == 404
 

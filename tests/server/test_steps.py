@@ -72,6 +72,18 @@ def test_counters_become_means_once_however_often_they_come(uid):
     ]  # fmt: skip
 
 
+def test_the_waits_of_reads_and_of_writes_are_over_their_own_operations(uid):
+    for m in (0, 5):
+        send(
+            CountersDocument(
+                uid=uid, read_at=HOUR + timedelta(minutes=m), read_ops=m * 6000,
+                write_ops=m * 3000, read_seconds=m * 12, write_seconds=m * 3,
+            )
+        )  # fmt: skip
+    told = rows("readings_performance", "at, read_latency_ms, write_latency_ms, latency_ms")
+    assert told == [(HOUR, pytest.approx(2), pytest.approx(1), None)]
+
+
 def test_partitions_stand_ready_and_old_ones_are_dropped(uid):
     old = HOUR - timedelta(days=10)
     send(PerformanceDocument(uid=uid, first_at=old, read_iops=[1]))

@@ -58,6 +58,8 @@ def test_counters_count_what_the_steps_say_and_never_run_back(flow):
     np.testing.assert_allclose(whole[0], day.reads.sum(axis=1) * STEP_SECONDS, rtol=1e-4)
     busy = (day.ops * day.latency_ms / 1000).sum(axis=1) * STEP_SECONDS
     np.testing.assert_allclose(whole[COUNTED.index("busy_seconds")], busy, rtol=1e-4)
+    apart = whole[COUNTED.index("read_seconds")] + whole[COUNTED.index("write_seconds")]
+    np.testing.assert_allclose(apart, busy, rtol=1e-4)  # every operation is one or the other
 
 
 def test_vms_and_volumes_count_what_their_disks_do(estate, flow):
@@ -72,6 +74,19 @@ def test_vms_and_volumes_count_what_their_disks_do(estate, flow):
     own = [n for n, d in enumerate(flow.demand.disks) if d.disk.datastore is store]
     told = flow.of_volume(store.array, store.volume, day=at)
     np.testing.assert_allclose(told, disks[:4, own].sum(axis=1))
+
+
+def test_drives_do_what_their_pools_are_asked_and_what_parity_costs(estate, flow):
+    at = TODAY - 1 + 0.5
+    uids, told = flow.of_drives(at)
+    assert len(uids) == len(set(uids)) == told.shape[1]
+    for array in estate.arrays:
+        volumes = [v for pool in array.pools for v in pool.volumes]
+        reads, writes, *moved = sum(flow.of_volume(array, v, day=at) for v in volumes)
+        own = told[:, [uid.startswith(f"serial.{array.serial}-") for uid in uids]].sum(axis=1)
+        np.testing.assert_allclose(own[:2], [reads + 3 * writes, 3 * writes])
+        np.testing.assert_allclose(own[2:], [moved[0] + 3 * moved[1], 3 * moved[1]])
+    assert (flow.of_drives(at + 0.1)[1] >= told - 1e-3).all()
 
 
 def test_the_recorder_writes_two_weeks_and_today_up_to_now(estate, tmp_path):

@@ -1,6 +1,7 @@
 """The stand-ins' measures: they end where the live estate begins."""
 
 import itertools
+import json
 from datetime import UTC, datetime, time, timedelta
 
 import numpy as np
@@ -12,7 +13,7 @@ from standins.flow import Flow
 from standins.holding import held_bytes, snapshot_bytes
 from standins.measures import measures
 from standins.objects import BUCKETS
-from standins.records import records
+from standins.records import records, write_copies
 from tests.conftest import ANCHOR_ON
 
 EVE = HISTORY_DAYS - 1
@@ -119,3 +120,18 @@ def test_records_tell_what_each_array_can_sustain(estate):
     }
     assert told_of.keys() == {f"serial.{array.serial}" for array in estate.arrays}
     assert all(amount > 0 for amount in told_of.values())
+
+
+def test_every_copy_goes_on_but_the_one_that_is_late(estate, tmp_path):
+    now = datetime.now(UTC)
+    before = write_copies(estate, folder=tmp_path, now=now - timedelta(minutes=30))
+    path = write_copies(estate, folder=tmp_path, now=now)
+    assert not before.exists()  # one file alone is told
+    lines = [json.loads(line) for line in path.read_text().splitlines()]
+    ages = [
+        now - datetime.fromisoformat(line["started_at"])
+        for line in lines
+        if line["doc"] == "protection"
+    ]
+    late = [age for age in ages if age > timedelta(hours=4)]
+    assert len(late) == (1 if len(ages) > 6 else 0)

@@ -6,15 +6,17 @@ from typing import Any
 
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter
-from rest_framework import serializers
+from rest_framework import exceptions, serializers
 from rest_framework.request import Request
 
 from keelmark.access.api.base import Record, actor_of
 from keelmark.access.errors import wrong_field
+from keelmark.bearings.selectors.cuts import node_of
 from keelmark.bearings.selectors.picture import day_of, newest_estate
 from keelmark.bearings.selectors.views import QUANTILES, Bearing, View, view_for
-from keelmark.core.estate.kinds import KINDS, Kind
+from keelmark.core.estate.kinds import KINDS, Kind, Measure
 from keelmark.core.estate.reading import Reading, When
+from keelmark.core.estate.strata import Node
 from keelmark.readings.rows import EPOCH
 
 WINDOWS_DAYS = (1, 7, 30, 90, 365)
@@ -33,6 +35,8 @@ BEARING = [
     ),
 ]  # fmt: skip
 KIND = OpenApiParameter("kind", OpenApiTypes.STR, OpenApiParameter.PATH, enum=list(KINDS))
+GROUPED_BY = OpenApiParameter("by", OpenApiTypes.STR, required=True, description="words or links")
+ID_DIGITS = 18  # of an id in an address
 
 
 class AtRead(serializers.Serializer[Record]):
@@ -81,6 +85,15 @@ def view_of(request: Request) -> View:
     return view_for(actor_of(request), bearing=bearing_of(request))
 
 
+def looked_at(request: Request, entity_id: int) -> tuple[View, Node]:
+    """Return the bearing and the thing on it that a request names; 404 where it is not seen."""
+    view = view_of(request)
+    node = node_of(view, entity_id=entity_id)
+    if node is None:
+        raise exceptions.NotFound(f"No thing {entity_id} is known.")
+    return view, node
+
+
 def at_told(view: View) -> dict[str, Any]:  # Any: JSON
     """Return where the figures of a view were read."""
     reading: Reading = view.reading
@@ -105,3 +118,14 @@ def names_asked(request: Request, *, parameter: str, without: Sequence[str]) -> 
     """Return the names in a parameter, those that stand without it where it is not given."""
     told = request.query_params.get(parameter, "")
     return [name for name in told.split(",") if name] or list(without)
+
+
+def groupings(request: Request, *, of: Kind) -> list[str]:
+    """Return the words and links by which rows are put together; refuse what is none."""
+    by = names_asked(request, parameter="by", without=("state",))
+    words = {one.name for one in of.fields if one.measure is Measure.TEXT} - {"name"}
+    known = words | {name for name, _ in of.links}
+    for name in by:
+        if name not in known:
+            raise wrong_field("by", f"Use one of {', '.join(sorted(known))}.")
+    return by

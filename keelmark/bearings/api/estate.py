@@ -16,15 +16,15 @@ from keelmark.access.errors import wrong_field
 from keelmark.access.rights import Right
 from keelmark.bearings.api.asked import (
     BEARING,
+    GROUPED_BY,
     KIND,
     AtRead,
     at_told,
+    groupings,
     kind_named,
     names_asked,
     view_of,
 )
-from keelmark.bearings.selectors.areas import groups_of, sites_of
-from keelmark.bearings.selectors.cuts import strata
 from keelmark.bearings.selectors.export import FORMATS, exported
 from keelmark.bearings.selectors.lists import (
     Columns,
@@ -35,12 +35,10 @@ from keelmark.bearings.selectors.lists import (
     totals,
 )
 from keelmark.core.estate.kinds import KINDS, Kind, Measure
-from keelmark.core.estate.strata import Height, Way
 
 PAGE = 200
 MAX_PAGE = 1000
 MAX_CURSOR = 40
-ID_DIGITS = 18
 MAX_SELECTED = 100_000
 MAX_ID = 2**63 - 1
 DEFAULT_COLUMNS = ("name", "state", "used")
@@ -212,94 +210,21 @@ def _begin(request: Request, *, ids: np.ndarray) -> int:
     return int(moved[0]) + 1 if len(moved) else at
 
 
-def _groupings(request: Request, *, of: Kind) -> list[str]:
-    """The words and links by which rows are put together; refuse what is none."""
-    by = names_asked(request, parameter="by", without=("state",))
-    words = {one.name for one in of.fields if one.measure is Measure.TEXT} - {"name"}
-    known = words | {name for name, _ in of.links}
-    for name in by:
-        if name not in known:
-            raise wrong_field("by", f"Use one of {', '.join(sorted(known))}.")
-    return by
-
-
-BY = OpenApiParameter("by", OpenApiTypes.STR, required=True, description="words or links")
-
-
 class FacetsView(APIView):
     """How the rows of a kind fall by some of its words and links."""
 
     @extend_schema(
         operation_id="estate_facets",
-        parameters=[KIND, *BEARING, BY],
+        parameters=[KIND, *BEARING, GROUPED_BY],
         responses={200: FacetRead(many=True), 400: Problem},
     )
     def get(self, request: Request, kind: str) -> Response:
         of = kind_named(kind)
-        view, by = view_of(request), _groupings(request, of=of)
+        view, by = view_of(request), groupings(request, of=of)
         columns = Columns(view, kind=of.name)
         rows = np.flatnonzero(view.shown(of.name))
         told = [{"by": name, "slices": facet(columns, rows=rows, name=name)} for name in by]
         return Response(FacetRead(told, many=True).data)
-
-
-class AreaGroupRead(serializers.Serializer[Record]):
-    names = serializers.ListField(child=serializers.CharField(allow_null=True))
-    n = serializers.IntegerField()
-    used_bytes = serializers.IntegerField()
-    size_bytes = serializers.IntegerField(allow_null=True)
-    fill_percent = serializers.FloatField(allow_null=True)
-    grown_bytes = serializers.IntegerField(allow_null=True)
-    state = serializers.CharField(allow_null=True)
-    oldest_read_days = serializers.IntegerField(allow_null=True)
-
-
-class AreaRead(serializers.Serializer[Record]):
-    at = AtRead()
-    groups = AreaGroupRead(many=True)
-
-
-class AreaView(APIView):
-    """The bytes of a kind in groups of groups."""
-
-    @extend_schema(
-        operation_id="estate_area",
-        parameters=[KIND, *BEARING, BY],
-        responses={200: AreaRead, 400: Problem},
-    )
-    def get(self, request: Request, kind: str) -> Response:
-        of = kind_named(kind)
-        view, by = view_of(request), _groupings(request, of=of)
-        rows = np.flatnonzero(view.shown(of.name))
-        groups = groups_of(Columns(view, kind=of.name), rows=rows, by=by[:2])
-        return Response(AreaRead({"at": at_told(view), "groups": groups}).data)
-
-
-class CoastSiteRead(serializers.Serializer[Record]):
-    id = serializers.IntegerField()
-    name = serializers.CharField()
-    used_bytes = serializers.IntegerField(allow_null=True)
-    size_bytes = serializers.IntegerField(allow_null=True)
-    n_vms = serializers.IntegerField()
-    n_arrays = serializers.IntegerField()
-    worst = serializers.CharField(allow_null=True)
-    objects_bytes = serializers.IntegerField(allow_null=True)
-
-
-class CoastRead(serializers.Serializer[Record]):
-    at = AtRead()
-    sites = CoastSiteRead(many=True)
-
-
-class CoastView(APIView):
-    """The sites with what stands at each."""
-
-    @extend_schema(
-        operation_id="estate_coast", parameters=[*BEARING], responses={200: CoastRead, 400: Problem}
-    )
-    def get(self, request: Request) -> Response:
-        view = view_of(request)
-        return Response(CoastRead({"at": at_told(view), "sites": sites_of(view)}).data)
 
 
 class SelectedView(_OfKindView):
@@ -339,84 +264,3 @@ class ExportView(_OfKindView):
         if wanted not in FORMATS:
             raise wrong_field("as", f"Use one of {', '.join(FORMATS)}.")
         return exported(columns, rows=rows, names=names, wanted=wanted)
-
-
-class RemainderRead(serializers.Serializer[Record]):
-    what = serializers.ChoiceField(
-        choices=["unclaimed", "orphans", "unpooled", "hot", "warm", "cold"]
-    )
-    amount = serializers.IntegerField()
-    n = serializers.IntegerField(allow_null=True)
-    size_bytes = serializers.IntegerField(allow_null=True)
-
-
-class MemberRead(serializers.Serializer[Record]):
-    id = serializers.IntegerField()
-    kind = serializers.CharField()
-    name = serializers.CharField()
-    amount = serializers.IntegerField(allow_null=True, help_text="bytes here, by the height")
-    size_bytes = serializers.IntegerField(allow_null=True)
-    used_bytes = serializers.IntegerField(allow_null=True)
-    promised_bytes = serializers.IntegerField(allow_null=True)
-    state = serializers.CharField(allow_null=True)
-    caution_percent = serializers.IntegerField(allow_null=True)
-    limit_percent = serializers.IntegerField(allow_null=True)
-    n_unread = serializers.IntegerField(help_text="parts of it that nobody read")
-
-
-class SumRead(serializers.Serializer[Record]):
-    known_bytes = serializers.IntegerField()
-    n_known = serializers.IntegerField()
-    n_unread = serializers.IntegerField()
-
-
-class LayerRead(serializers.Serializer[Record]):
-    of_id = serializers.IntegerField(
-        allow_null=True, help_text="what it stands on; null: the first"
-    )
-    kind = serializers.CharField()
-    title = serializers.CharField()
-    n_all = serializers.IntegerField()
-    total = SumRead()
-    members = MemberRead(many=True)
-    n_more = serializers.IntegerField()
-    more_amount = serializers.IntegerField()
-    remainders = RemainderRead(many=True)
-
-
-class StrataRead(serializers.Serializer[Record]):
-    at = AtRead()
-    layers = LayerRead(many=True)
-
-
-class StrataView(APIView):
-    """The estate cut open along a path."""
-
-    @extend_schema(
-        operation_id="estate_strata",
-        parameters=[
-            *BEARING,
-            OpenApiParameter("way", OpenApiTypes.STR, enum=[one.value for one in Way]),
-            OpenApiParameter("height", OpenApiTypes.STR, enum=[one.value for one in Height]),
-            OpenApiParameter("path", OpenApiTypes.STR, description="ids, with commas between"),
-        ],
-        responses={200: StrataRead, 400: Problem},
-    )
-    def get(self, request: Request) -> Response:
-        asked = request.query_params
-        way = _one_of(Way, asked.get("way") or Way.STORAGE, field="way")
-        height = _one_of(Height, asked.get("height") or Height.USED, field="height")
-        path = [one for one in asked.get("path", "").split(",") if one]
-        if not all(one.isdecimal() and len(one) <= ID_DIGITS for one in path):
-            raise wrong_field("path", "Use the ids of things, with commas between.")
-        view = view_of(request)
-        told = strata(view, way=way, height=height, ids=[int(one) for one in path])
-        return Response(StrataRead({"at": at_told(view), "layers": told}).data)
-
-
-def _one_of(options: Any, told: str, *, field: str) -> Any:  # Any: an enumeration of words
-    try:
-        return options(told)
-    except ValueError as exc:
-        known = ", ".join(one.value for one in options)
-        raise wrong_field(field, f"Use one of {known}.") from exc

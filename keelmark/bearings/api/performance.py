@@ -6,15 +6,14 @@ from typing import Any
 import numpy as np
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
-from rest_framework import exceptions, serializers
+from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from keelmark.access.api.base import Problem, Record
 from keelmark.access.errors import wrong_field
-from keelmark.bearings.api.asked import view_of
-from keelmark.bearings.selectors.cuts import node_of
+from keelmark.bearings.api.asked import looked_at
 from keelmark.bearings.selectors.performance import (
     EATERS,
     WINDOWS_DAYS,
@@ -22,8 +21,6 @@ from keelmark.bearings.selectors.performance import (
     eaters_of,
     performance_of,
 )
-from keelmark.bearings.selectors.views import View
-from keelmark.core.estate.strata import Node
 from keelmark.core.performance import PARTS, Floats
 
 DIGITS = 3
@@ -50,6 +47,10 @@ class PerformanceRead(serializers.Serializer[Record]):
     first_at = serializers.DateTimeField(help_text="when the first bin begins")
     bin_seconds = serializers.IntegerField()
     read_seconds = serializers.IntegerField(help_text="how long each mean is that was read")
+    sustains_iops = serializers.IntegerField(
+        allow_null=True, help_text="what an array can do for long, as it is told of it"
+    )
+    sustains_bytes_per_second = serializers.IntegerField(allow_null=True)
     read_iops = _numbers()
     write_iops = _numbers()
     read_bytes_per_second = _numbers()
@@ -59,6 +60,8 @@ class PerformanceRead(serializers.Serializer[Record]):
     network_latency_ms = _numbers()
     queue_latency_ms = _numbers()
     qos_latency_ms = _numbers()
+    read_latency_ms = _numbers()
+    write_latency_ms = _numbers()
     least_iops = _numbers()
     most_iops = _numbers()
     least_read = serializers.ListField(
@@ -70,12 +73,14 @@ class EaterOfIoRead(serializers.Serializer[Record]):
     id = serializers.IntegerField()
     kind = serializers.CharField()
     name = serializers.CharField()
-    iops = serializers.FloatField(help_text="in the mean")
-    share = serializers.FloatField(help_text="of all that is done there")
-    bytes_per_second = serializers.FloatField()
+    iops = serializers.FloatField(
+        allow_null=True, help_text="in the mean; null of what counts bytes alone, as ports do"
+    )
+    share = serializers.FloatField(help_text="of all that is done there, or moved")
+    bytes_per_second = serializers.FloatField(allow_null=True)
     latency_ms = serializers.FloatField(allow_null=True)
     qos_latency_ms = serializers.FloatField(allow_null=True)
-    most_iops = serializers.FloatField(help_text="of one of its disks in one step")
+    most_iops = serializers.FloatField(allow_null=True, help_text="of one of its disks in one step")
 
 
 class PerformanceView(APIView):
@@ -87,7 +92,7 @@ class PerformanceView(APIView):
         responses={200: PerformanceRead, 400: Problem, 404: Problem},
     )
     def get(self, request: Request, entity_id: int) -> Response:
-        view, node = _looked_at(request, entity_id)
+        view, node = looked_at(request, entity_id)
         return Response(
             PerformanceRead(_told(performance_of(view, node, days=_days(request)))).data
         )
@@ -102,21 +107,13 @@ class EatersOfIoView(APIView):
         responses={200: EaterOfIoRead(many=True), 400: Problem, 404: Problem},
     )
     def get(self, request: Request, entity_id: int) -> Response:
-        view, node = _looked_at(request, entity_id)
+        view, node = looked_at(request, entity_id)
         by = request.query_params.get("by") or "vm"
         if by not in EATERS:
             raise wrong_field("by", f"Use one of {', '.join(EATERS)}.")
         return Response(
             EaterOfIoRead(eaters_of(view, node, days=_days(request), by=by), many=True).data
         )
-
-
-def _looked_at(request: Request, entity_id: int) -> tuple[View, Node]:
-    view = view_of(request)
-    node = node_of(view, entity_id=entity_id)
-    if node is None:
-        raise exceptions.NotFound(f"No thing {entity_id} is known.")
-    return view, node
 
 
 def _days(request: Request) -> int:
@@ -135,6 +132,8 @@ def _told(one: Performance) -> dict[str, Any]:  # Any: JSON
         "first_at": begins + timedelta(seconds=one.first_step * one.step_seconds),
         "bin_seconds": one.bins.width * one.step_seconds,
         "read_seconds": one.step_seconds,
+        "sustains_iops": one.sustains_iops,
+        "sustains_bytes_per_second": one.sustains_bytes_per_second,
         "least_iops": _short(one.bins.least),
         "most_iops": _short(one.bins.most),
         "least_read": one.least_read.tolist(),

@@ -1,6 +1,7 @@
 """One thing at a bearing over the API."""
 
 from dataclasses import asdict
+from typing import Any
 
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -11,10 +12,16 @@ from rest_framework.views import APIView
 
 from keelmark.access.api.base import Problem, Record, actor_of
 from keelmark.access.clock import now
-from keelmark.bearings.api.asked import BEARING, AtRead, at_told, view_of
-from keelmark.bearings.api.estate import SumRead
-from keelmark.bearings.selectors.cuts import node_of
+from keelmark.bearings.api.asked import BEARING, AtRead, at_told, looked_at
+from keelmark.bearings.api.drawings import SumRead
 from keelmark.bearings.selectors.details.sections import history_of, sections_of
+from keelmark.bearings.selectors.ledgers import (
+    is_shared_out,
+    knows_reserved,
+    ledger_at,
+    size_name_of,
+    workings_at,
+)
 from keelmark.bearings.selectors.things import (
     figures_of,
     growth_of,
@@ -22,7 +29,10 @@ from keelmark.bearings.selectors.things import (
     related_to,
     stops_with,
 )
+from keelmark.bearings.selectors.views import View
+from keelmark.core.estate.strata import Node
 from keelmark.estate.selectors import entities_for
+from keelmark.forecasts.api.pools import WorkingRead
 
 
 class GrownRead(serializers.Serializer[Record]):
@@ -54,6 +64,19 @@ class OfTenantRead(serializers.Serializer[Record]):
     n = serializers.IntegerField()
 
 
+class CarriesOnRead(serializers.Serializer[Record]):
+    """A pool in which copies lie of what would be gone."""
+
+    id = serializers.IntegerField()
+    kind = serializers.CharField()
+    name = serializers.CharField()
+    home_name = serializers.CharField(allow_null=True)
+    state = serializers.CharField(allow_null=True)
+    plannable_bytes = serializers.IntegerField(allow_null=True)
+    early_on = serializers.DateField(allow_null=True, help_text="early day at its limit mark")
+    n_copies = serializers.IntegerField()
+
+
 class StopsRead(serializers.Serializer[Record]):
     n_vms = serializers.IntegerField()
     by_tenant = OfTenantRead(many=True)
@@ -61,6 +84,25 @@ class StopsRead(serializers.Serializer[Record]):
     oldest_copy_on = serializers.DateField(allow_null=True)
     n_without = serializers.IntegerField()
     without = NamedRead(many=True)
+    carry_on = CarriesOnRead(many=True)
+
+
+class LedgerRead(serializers.Serializer[Record]):
+    """The books of a thing on the day looked at, in bytes."""
+
+    size_name = serializers.CharField(help_text="usable, size or quota")
+    usable_bytes = serializers.IntegerField()
+    used_bytes = serializers.IntegerField()
+    free_bytes = serializers.IntegerField()
+    plannable_bytes = serializers.IntegerField(allow_null=True)
+    provisioned_bytes = serializers.IntegerField(allow_null=True)
+    reserved_bytes = serializers.IntegerField()
+    overcommit_percent = serializers.FloatField(allow_null=True)
+    exposure_bytes = serializers.IntegerField(allow_null=True)
+    caution_percent = serializers.IntegerField()
+    limit_percent = serializers.IntegerField()
+    is_shared_out = serializers.BooleanField(help_text="promised to others")
+    workings = WorkingRead(many=True)
 
 
 class EstateThingRead(serializers.Serializer[Record]):
@@ -71,6 +113,7 @@ class EstateThingRead(serializers.Serializer[Record]):
     is_there = serializers.BooleanField(help_text="on the day looked at")
     figures = serializers.DictField(help_text="by name: an amount, a word, or a linked thing")
     measures = serializers.DictField(help_text="in what each figure is told")
+    ledger = LedgerRead(allow_null=True)
     grown = GrownRead(many=True)
     related = RelatedRead(many=True)
     stops = StopsRead(allow_null=True)
@@ -87,10 +130,7 @@ class EstateThingView(APIView):
         responses={200: EstateThingRead, 404: Problem},
     )  # fmt: skip
     def get(self, request: Request, entity_id: int) -> Response:
-        view = view_of(request)
-        node = node_of(view, entity_id=entity_id)
-        if node is None:
-            raise exceptions.NotFound(f"No thing {entity_id} is known.")
+        view, node = looked_at(request, entity_id)
         table, stops = view.reading.estate.table(node.kind), stops_with(view, node)
         return Response(
             EstateThingRead(
@@ -102,12 +142,35 @@ class EstateThingView(APIView):
                     "is_there": bool(view.reading.is_there[node.kind][node.row]),
                     "figures": figures_of(view, node),
                     "measures": measures_of(node.kind),
+                    "ledger": _ledger(view, node),
                     "grown": growth_of(view, node),
                     "related": [asdict(one) for one in related_to(view, node)],
                     "stops": None if stops is None else asdict(stops),
                 }
             ).data
         )
+
+
+def _ledger(view: View, node: Node) -> dict[str, Any] | None:  # Any: JSON
+    ledger = ledger_at(view, node)
+    if ledger is None:
+        return None
+    is_shared, is_known = is_shared_out(node), knows_reserved(view, node)
+    return {
+        "size_name": size_name_of(node),
+        "usable_bytes": ledger.usable_bytes,
+        "used_bytes": ledger.used_bytes,
+        "free_bytes": ledger.free_bytes,
+        "plannable_bytes": ledger.plannable_bytes if is_shared and is_known else None,
+        "provisioned_bytes": ledger.provisioned_bytes if is_shared else None,
+        "reserved_bytes": ledger.reserved_bytes,
+        "overcommit_percent": ledger.overcommit_percent if is_shared else None,
+        "exposure_bytes": ledger.exposure_bytes if is_shared else None,
+        "caution_percent": ledger.marks.caution_percent,
+        "limit_percent": ledger.marks.limit_percent,
+        "is_shared_out": is_shared,
+        "workings": [asdict(one) for one in workings_at(view, node, ledger=ledger)],
+    }
 
 
 class SectionColumnRead(serializers.Serializer[Record]):

@@ -4,11 +4,25 @@ import hashlib
 from dataclasses import dataclass, field
 from typing import Any
 
-from django.db.models import DateField, Expression, F, Model, OuterRef, Q, QuerySet, Subquery
-from django.db.models.functions import Cast
+from django.db.models import (
+    BigIntegerField,
+    Count,
+    DateField,
+    Expression,
+    F,
+    Func,
+    Model,
+    OuterRef,
+    Q,
+    QuerySet,
+    Subquery,
+    Value,
+)
+from django.db.models.expressions import Combinable
+from django.db.models.functions import Cast, Coalesce
 
 from keelmark.core.estate.kinds import KINDS, Measure
-from keelmark.estate import models
+from keelmark.estate import models, sql
 from keelmark.estate.marks import FIELDS
 
 Rows = QuerySet[Any, Any]  # Any: rows of values of whatever model
@@ -26,10 +40,42 @@ class Source:
     has_class: bool = False
 
 
-def _last_run(method: str) -> Expression:
+def _last_run(method: str) -> Subquery:
     """When a thing was last protected well in one way."""
     runs = models.ProtectionRun.objects.filter(of=OuterRef("pk"), method=method, result="done")
-    return Cast(Subquery(runs.order_by("-started_at").values("ended_at")[:1]), DateField())
+    return Subquery(runs.order_by("-started_at").values("ended_at")[:1])
+
+
+def _n_runs(method: str) -> Expression:
+    """Of how many runs of one way anything is told, good ones and failed ones."""
+    runs = models.ProtectionRun.objects.filter(of=OuterRef("pk"), method=method)
+    counted = runs.order_by().values("of").annotate(n=Count("pk"))
+    return Coalesce(Subquery(counted.values("n")), Value(0), output_field=BigIntegerField())
+
+
+def _day(moment: Combinable) -> Expression:
+    return Cast(moment, DateField())
+
+
+def _minute(moment: Combinable) -> Expression:
+    """A moment in whole minutes since 1970, for ages shorter than days."""
+    return Func(moment, template=sql.MINUTE, output_field=BigIntegerField(null=True))
+
+
+def _sides(*, lost_only: bool) -> Expression:
+    """How many mirror sides a pool has; of those that are lost, a volume of it is nowhere."""
+    backings = models.PoolBacking.objects.filter(pool=OuterRef("pk")).exclude(mirror_side="")
+    if lost_only:
+        backings = backings.filter(Q(target__isnull=True) | Q(target__retired_at__isnull=False))
+    counted = backings.order_by().values("pool").annotate(n=Count("mirror_side", distinct=True))
+    return Coalesce(Subquery(counted.values("n")), Value(0), output_field=BigIntegerField())
+
+
+def _tier_bytes(tier: str) -> Expression:
+    """What a bucket holds in one tier; where nobody tells of tiers, nothing is known."""
+    return Func(
+        F("shares"), template=sql.TIER_BYTES, tier=tier, output_field=BigIntegerField(null=True)
+    )
 
 
 SOURCES: dict[str, Source] = {
@@ -46,6 +92,7 @@ SOURCES: dict[str, Source] = {
             "class": "service_class__name", "raid": "raid", "backing": "backing",
         },
         links={"array": "array_id", "cluster": "cluster_id"},
+        expressions={"sides": _sides(lost_only=False), "lost_sides": _sides(lost_only=True)},
     ),
     "volume": Source(
         model=models.Volume,
@@ -57,7 +104,10 @@ SOURCES: dict[str, Source] = {
             "min_iops": "qos_min_iops", "max_iops": "qos_max_iops",
         },
         links={"pool": "pool_id", "array": "array_id", "project": "project_id"},
-        expressions={"copied": _last_run("replication")},
+        expressions={
+            "copied": _day(_last_run("replication")),
+            "copied_minute": _minute(_last_run("replication")),
+        },
     ),
     "datastore": Source(
         model=models.Datastore,
@@ -73,7 +123,11 @@ SOURCES: dict[str, Source] = {
             "power": "power", "since": "power_since_at", "os": "os", "cpus": "n_cpus",
             "memory": "memory_bytes", "policy": "policy",
         },
-        expressions={"backup": _last_run("backup")},
+        expressions={
+            "backup": _day(_last_run("backup")),
+            "backed_up_minute": _minute(_last_run("backup")),
+            "backup_runs": _n_runs("backup"),
+        },
         links={"cluster": "cluster_id", "host": "host_id", "project": "project_id"},
     ),
     "disk": Source(
@@ -118,6 +172,7 @@ SOURCES: dict[str, Source] = {
     "snapshot": Source(
         model=models.Snapshot,
         paths={"taken": "taken_at", "used": "unshared_bytes"},
+        expressions={"taken_minute": _minute(F("taken_at"))},
         links={"vm": "of_id", "volume": "of_id"},  # of either: the other leads nowhere
     ),
     "tenant": Source(model=models.Tenant, paths={"quota": "quota_bytes"}),
@@ -130,6 +185,7 @@ SOURCES: dict[str, Source] = {
     "bucket": Source(
         model=models.Bucket,
         paths={"objects": "n_objects", "used": "used_bytes"},
+        expressions={tier: _tier_bytes(tier) for tier in ("hot", "warm", "cold")},
         links={"account": "account_id", "project": "project_id"},
     ),
 }  # fmt: skip

@@ -33,15 +33,16 @@ class Group:
 def groups_of(columns: Columns, *, rows: Int64s, by: list[str]) -> list[Group]:
     """Return rows in groups by some words and links together, the most bytes first."""
     parts = [coded(columns, name=name) for name in by]
-    keys = np.stack([codes[rows] for codes, _ in parts])
-    told, group_of = np.unique(keys, axis=1, return_inverse=True)
+    key = np.zeros(len(rows), dtype=np.int64)
+    for codes, words in parts:  # one number a group; NOWHERE takes the first place
+        key = key * (len(words) + 1) + codes[rows] + 1
+    order = np.argsort(key, kind="stable")
+    begins = np.flatnonzero(np.diff(key[order], prepend=-1))
     found = []
-    for at in range(told.shape[1]):
-        names = [
-            None if code == NOWHERE else words[code]
-            for code, (_, words) in zip(told[:, at].tolist(), parts, strict=True)
-        ]
-        found.append(_group(columns, rows=rows[group_of.ravel() == at], names=names))
+    for of_group in np.split(rows[order], begins[1:]) if len(rows) else []:
+        told = [(int(codes[of_group[0]]), words) for codes, words in parts]
+        names = [None if code == NOWHERE else words[code] for code, words in told]
+        found.append(_group(columns, rows=of_group, names=names))
     return sorted(found, key=lambda one: -one.used_bytes)
 
 

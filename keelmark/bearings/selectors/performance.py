@@ -10,6 +10,7 @@ from keelmark.bearings.selectors.things import sharing
 from keelmark.bearings.selectors.views import View
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE
+from keelmark.core.estate.places import places_of_disks
 from keelmark.core.estate.strata import Node
 from keelmark.core.performance import (
     PARTS,
@@ -21,6 +22,7 @@ from keelmark.core.performance import (
     operations,
     rolled,
 )
+from keelmark.estate.models import Array
 from keelmark.readings.partitions import STEP_DAYS_KEPT
 from keelmark.readings.performance.reading import (
     HOURS_A_DAY,
@@ -39,7 +41,9 @@ MOST_DAY_PACKS: Final = 150  # things · days read step by step; more are told b
 MOST_HOUR_DAYS: Final = 8000  # and more than these by the day
 HOUR_WINDOW_DAYS: Final = 90
 MOST_EATERS: Final = 12
-EATERS: Final = ("disk", "vm", "datastore", "volume", "project", "tenant")
+EATERS: Final = ("disk", "vm", "datastore", "volume", "project", "tenant", "port", "pool", "drive")
+# What a place's own parts count, beside what the disks on it do.
+_PARTS_OF: Final = {"array": ("port", "pool", "drive"), "pool": ("drive",), "host": ("drive",)}
 _STEP_SECONDS: Final = {STEPS_A_DAY: 300, HOURS_A_DAY: 3600, 1: 86_400}
 
 
@@ -54,6 +58,8 @@ class Performance:
     step_seconds: int  # of what was read; a bin has width steps
     bins: Bins
     least_read: Int64s  # (n_bins,) of how many things the fewest were read
+    sustains_iops: int | None = None  # what an array can do for long, as it is told of it
+    sustains_bytes_per_second: int | None = None
 
 
 def performance_of(view: View, node: Node, *, days: int) -> Performance:
@@ -69,6 +75,7 @@ def performance_of(view: View, node: Node, *, days: int) -> Performance:
             source, ids, told = "disks", disks, added_up
     if told.is_nothing:
         source, ids = "none", ids[:0]
+    sustains = sustained_by(node.kind, entity_id=int(estate.table(node.kind).ids[node.row]))
     begin, end = told.window(days)
     bins = binned(told.steps[:, begin:end], n_bins=N_BINS)
     return Performance(
@@ -79,16 +86,32 @@ def performance_of(view: View, node: Node, *, days: int) -> Performance:
         step_seconds=_STEP_SECONDS[told.per_day],
         bins=bins,
         least_read=_least(told.n_read[begin:end], width=bins.width, n_bins=len(bins.least)),
+        sustains_iops=sustains[0],
+        sustains_bytes_per_second=sustains[1],
     )
 
 
+def sustained_by(kind: str, *, entity_id: int) -> tuple[int | None, int | None]:
+    """Return the operations and bytes a second that an array sustains; of others nothing is."""
+    if kind != "array":
+        return None, None
+    told = Array.objects.filter(pk=entity_id).values_list(
+        "sustainable_iops", "sustainable_bytes_per_second"
+    )
+    return told.first() or (None, None)
+
+
 def eaters_of(view: View, node: Node, *, days: int, by: str) -> list[dict[str, Any]]:  # Any: JSON
-    """Return who of a kind reads and writes most on a thing, by their disks there."""
-    ids = disks_of(view, node)
+    """Return who of a kind reads and writes most on a thing, by their disks there.
+
+    An array's ports, pools and drives are told as they count themselves, a pool's drives too.
+    """
+    estate = view.reading.estate
+    is_own = by in _PARTS_OF["array"]
+    ids = _parts_of(view, node, kind=by) if is_own else disks_of(view, node)
     if len(ids) == 0:
         return []
-    estate = view.reading.estate
-    disks = estate.table("disk")
+    counted = estate.table(by if is_own else "disk")
     last = min(view.reading.day, estate.day)
     first = EPOCH + timedelta(days=last - days)
     read = hours_of if days == 1 else days_of
@@ -96,14 +119,20 @@ def eaters_of(view: View, node: Node, *, days: int, by: str) -> list[dict[str, A
     begin, end = _window(told, days=days, per_day=HOURS_A_DAY if days == 1 else 1)
     told, peak = told[:, :, begin:end], peak[:, begin:end]
     whole = rolled(told, width=end - begin)[0]
-    onto = _owner(view, by=by)[np.searchsorted(disks.ids, ids)]
+    rows = np.searchsorted(counted.ids, ids)
+    onto = rows if is_own else _owner(view, by=by)[rows]
     has_owner = onto != NOWHERE
     owners, of = np.unique(onto[has_owner], return_inverse=True)
     sums, _ = added(whole[has_owner], of=of, n_groups=len(owners))
     done: Float64s = operations(sums)[:, 0].astype(np.float64)
-    is_read = ~np.isnan(done)
-    order = [at for at in np.argsort(-np.nan_to_num(done), kind="stable").tolist() if is_read[at]]
-    total = float(np.nansum(done))
+    is_counted = ~np.isnan(sums[:, 2:4, 0])
+    moved = np.where(
+        is_counted.any(axis=1), np.where(is_counted, sums[:, 2:4, 0], 0).sum(axis=1), np.nan
+    )
+    ranked = moved if np.isnan(done).all() else done  # ports count bytes and no operations
+    is_read = ~np.isnan(ranked)
+    order = [at for at in np.argsort(-np.nan_to_num(ranked), kind="stable").tolist() if is_read[at]]
+    total = float(np.nansum(ranked))
     busiest = np.where(np.isnan(peak), -1, peak).max(axis=1)[has_owner]
     table = estate.table(by)
     return [
@@ -111,12 +140,12 @@ def eaters_of(view: View, node: Node, *, days: int, by: str) -> list[dict[str, A
             "id": int(table.ids[owners[at]]),
             "kind": by,
             "name": table.names[int(owners[at])],
-            "iops": float(done[at]),
-            "share": float(done[at]) / total if total else 0.0,
-            "bytes_per_second": float(np.nansum(sums[at, 2:4, 0])),
+            "iops": _or_none(done[at]),
+            "share": float(ranked[at]) / total if total else 0.0,
+            "bytes_per_second": _or_none(moved[at]),
             "latency_ms": _or_none(sums[at, PARTS.index("latency_ms"), 0]),
             "qos_latency_ms": _or_none(sums[at, PARTS.index("qos_latency_ms"), 0]),
-            "most_iops": float(busiest[of == at].max()),
+            "most_iops": _or_none(_known_most(busiest[of == at])),
         }
         for at in order[:MOST_EATERS]
     ]
@@ -132,6 +161,16 @@ def disks_of(view: View, node: Node) -> Int64s:
     return found
 
 
+def _parts_of(view: View, node: Node, *, kind: str) -> Int64s:
+    """The ids of a place's own parts of a kind, as far as seen; of all else there are none."""
+    if kind not in _PARTS_OF.get(node.kind, ()):
+        return np.zeros(0, dtype=np.int64)
+    reading = view.reading
+    is_of = (reading.link(kind, node.kind) == node.row) & view.seen[kind] & reading.is_there[kind]
+    found: Int64s = reading.estate.table(kind).ids[is_of]
+    return found
+
+
 def _owner(view: View, *, by: str) -> Int64s:
     """The row of a kind to which each disk belongs, NOWHERE where to none."""
     reading = view.reading
@@ -142,21 +181,7 @@ def _owner(view: View, *, by: str) -> Int64s:
     if by == "project":
         vm, above = reading.link("disk", "vm"), reading.link("vm", "project")
         return np.where(vm == NOWHERE, NOWHERE, above[vm]) if len(above) else vm * 0 + NOWHERE
-    return _first_volume(view)
-
-
-def _first_volume(view: View) -> Int64s:
-    """The volume under each disk, where its datastore has one alone."""
-    reading = view.reading
-    store = reading.link("disk", "datastore")
-    pairs = reading.estate.pairs.get("extents")
-    n = len(reading.estate.table("datastore"))
-    if pairs is None or n == 0:
-        return np.full(len(store), NOWHERE, dtype=np.int64)
-    volume = np.full(n, NOWHERE, dtype=np.int64)
-    volume[pairs.left] = pairs.right
-    volume[np.bincount(pairs.left, minlength=n) != 1] = NOWHERE
-    return np.where(store == NOWHERE, NOWHERE, volume[store])
+    return places_of_disks(reading, kind="volume")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -211,6 +236,11 @@ def _least(n_read: Int64s, *, width: int, n_bins: int) -> Int64s:
     whole[: len(n_read)] = np.where(n_read == 0, most, n_read)
     least: Int64s = whole.reshape(n_bins, width).min(axis=1)
     return np.where(least == most, 0, least)
+
+
+def _known_most(amounts: Float64s) -> float:
+    most = float(amounts.max())
+    return most if most >= 0 else float("nan")
 
 
 def _or_none(amount: float) -> float | None:

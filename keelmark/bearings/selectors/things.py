@@ -9,11 +9,12 @@ import numpy as np
 from keelmark.bearings.selectors.lists import Columns, cells
 from keelmark.bearings.selectors.picture import reading_at
 from keelmark.bearings.selectors.views import View
-from keelmark.core.arrays import Bools
+from keelmark.core.arrays import Bools, Int64s
 from keelmark.core.estate.books import Sum, folded, total
 from keelmark.core.estate.columns import NOWHERE, Amounts, Words, unknown
-from keelmark.core.estate.copies import copied_elsewhere
+from keelmark.core.estate.copies import copied_elsewhere, pools_of_copies
 from keelmark.core.estate.kinds import KINDS
+from keelmark.core.estate.places import places_of_disks
 from keelmark.core.estate.reach import pulled, way_between
 from keelmark.core.estate.reading import LIKELY, grown
 from keelmark.core.estate.strata import Node
@@ -29,6 +30,8 @@ LAYERS = (
 )  # fmt: skip
 _BESIDE = frozenset({"cluster", "host", "account", "bucket"})
 _EATERS = frozenset({"vm", "project", "tenant", "host", "cluster"})
+_OWNERS = frozenset({"tenant", "project"})
+_PLACES = frozenset({"site", "array", "pool", "volume", "datastore"})
 # What stops VMs when it fails.
 _CARRIES = frozenset({"site", "array", "pool", "volume", "datastore", "host", "cluster"})
 
@@ -65,12 +68,15 @@ def growth_of(view: View, node: Node) -> list[dict[str, Any]]:  # Any: JSON
     """Return what a thing added over each window; None where nobody can say."""
     if node.kind not in view.reading.books:
         return []
-    told = []
-    for days in WINDOWS_DAYS:
-        since = reading_at(day=view.reading.day - days, quantile=LIKELY)
-        added = grown(view.reading, since=since, kind=node.kind).told(node.row)
-        told.append({"days": days, "bytes": added})
-    return told
+    added = grown_over(view, kind=node.kind)
+    return [{"days": days, "bytes": one.told(node.row)} for days, one in added.items()]
+
+
+def grown_over(view: View, *, kind: str) -> dict[int, Amounts]:
+    """Return what each of a kind added over each window, by its days."""
+    reading = view.reading
+    sinces = {days: reading_at(day=reading.day - days, quantile=LIKELY) for days in WINDOWS_DAYS}
+    return {days: grown(reading, since=since, kind=kind) for days, since in sinces.items()}
 
 
 def related_to(view: View, node: Node) -> list[Related]:
@@ -79,31 +85,30 @@ def related_to(view: View, node: Node) -> list[Related]:
     Who eats what a thing holds is told with the bytes that they have there, not with all.
     """
     found = []
-    disks = sharing(view, node, kind="disk") if node.kind in _CARRIES else None
+    is_told_here = node.kind in _CARRIES or node.kind in _OWNERS
+    disks = sharing(view, node, kind="disk") if is_told_here else None
     for kind in LAYERS:
         if kind == node.kind or way_between(kind, node.kind) is None:
             continue
         mask = sharing(view, node, kind=kind)
         if not mask.any():
             continue
-        here = None if disks is None else _of_disks(view, kind=kind, disks=disks)
+        here = None if disks is None else _of_disks(view, kind=kind, disks=disks, of=node.kind)
         found.append(
             _related(view, kind=kind, mask=mask, side=_side(kind, of=node.kind), here=here)
         )
     return found
 
 
-def _of_disks(view: View, *, kind: str, disks: Bools) -> Here | None:
-    """What some disks hold and grew, by VM, project, tenant, host or cluster; None of others."""
+def _of_disks(view: View, *, kind: str, disks: Bools, of: str) -> Here | None:
+    """What some disks hold and grew by who eats; of who owns also by where it lies."""
     reading = view.reading
-    if kind not in _EATERS:
+    if kind in _PLACES and of in _OWNERS:
+        onto = places_of_disks(reading, kind=kind)
+    elif kind in _EATERS:
+        onto = _eaters(view, kind=kind)
+    else:
         return None
-    onto = reading.link("disk", "tenant")
-    if kind != "tenant":
-        onto = reading.link("disk", "vm")
-        if kind != "vm":
-            above = reading.link("vm", kind)
-            onto = np.where(onto == NOWHERE, NOWHERE, above[onto]) if len(above) else onto
     onto = np.where(disks, onto, NOWHERE)
     n = len(reading.estate.table(kind))
     added = grown(reading, since=view.since, kind="disk")
@@ -111,6 +116,18 @@ def _of_disks(view: View, *, kind: str, disks: Bools) -> Here | None:
         used=folded(reading.books["disk"].used, onto=onto, n=n)[0],
         grown=folded(added, onto=onto, n=n)[0],
     )
+
+
+def _eaters(view: View, *, kind: str) -> Int64s:
+    """The VM, project, tenant, host or cluster of each disk."""
+    reading = view.reading
+    if kind == "tenant":
+        return reading.link("disk", "tenant")
+    onto = reading.link("disk", "vm")
+    if kind == "vm":
+        return onto
+    above = reading.link("vm", kind)
+    return np.where(onto == NOWHERE, NOWHERE, above[onto]) if len(above) else onto
 
 
 def _side(kind: str, *, of: str) -> str:
@@ -121,7 +138,6 @@ def _side(kind: str, *, of: str) -> str:
 
 def sharing(view: View, node: Node, *, kind: str) -> Bools:
     """Return which of a kind share bytes with a thing, as far as they may be seen."""
-    """Return which of a kind share bytes with a thing, as far as seen."""
     mask = np.zeros(len(view.reading.estate.table(node.kind)), dtype=np.bool_)
     mask[node.row] = True
     found = pulled(view.reading, mask, kind=kind, other=node.kind)
@@ -172,6 +188,7 @@ class Stops:
     oldest_copy_on: date | None
     without: list[dict[str, Any]]  # Any: JSON; the largest that have none
     n_without: int
+    carry_on: list[dict[str, Any]]  # Any: JSON; the pools of the copies, the soonest full first
 
 
 def stops_with(view: View, node: Node) -> Stops | None:
@@ -180,7 +197,8 @@ def stops_with(view: View, node: Node) -> Stops | None:
         return None
     reading = view.reading
     stops = sharing(view, node, kind="vm")
-    is_copied, oldest = copied_elsewhere(reading, failing=_sharing_or_self(view, node))
+    failing = _sharing_or_self(view, node)
+    is_copied, oldest = copied_elsewhere(reading, failing=failing)
     disks = sharing(view, node, kind="disk")
     alone = np.zeros(len(stops), dtype=np.bool_)
     owner = reading.link("disk", "vm")
@@ -202,7 +220,29 @@ def stops_with(view: View, node: Node) -> Stops | None:
         oldest_copy_on=None if oldest is None else EPOCH + timedelta(days=oldest),
         without=named,
         n_without=int(alone.sum()),
+        carry_on=_carrying_on(view, failing=failing),
     )
+
+
+def _carrying_on(view: View, *, failing: Bools) -> list[dict[str, Any]]:  # Any: JSON
+    pools, n_copies = pools_of_copies(view.reading, failing=failing)
+    columns = Columns(view, kind="pool")
+    told = [
+        {
+            "id": int(columns.table.ids[row]),
+            "kind": "pool",
+            "name": columns.table.names[row],
+            "home_name": one["array"] and one["array"]["name"],
+            "state": one["state"],
+            "plannable_bytes": one["plannable"],
+            "early_on": None if one["early"] is None else EPOCH + timedelta(days=one["early"]),
+            "n_copies": n,
+        }
+        for row, n in zip(pools.tolist(), n_copies.tolist(), strict=True)
+        if view.seen["pool"][row]
+        for one in [cells(columns, row=row, names=("array", "early", "plannable", "state"))]
+    ]
+    return sorted(told, key=lambda one: (one["early_on"] is None, one["early_on"]))
 
 
 def _sharing_or_self(view: View, node: Node) -> Bools:

@@ -205,11 +205,10 @@ class _Reader:
             self.middle[kind] = np.full(n, np.nan)
             return unknown(n)
         days = np.clip(self.day - outlooks.as_of, 1, MAX_HORIZON_DAYS)
-        likely = amounts_after(outlooks.of, days=days, quantile=LIKELY)
-        self.middle[kind] = likely
-        if self.quantile == LIKELY:
-            return _rounded(likely)
-        return _rounded(amounts_after(outlooks.of, days=days, quantile=self.quantile))
+        wanted = (LIKELY,) if self.quantile == LIKELY else (LIKELY, self.quantile)
+        told = amounts_after(outlooks.of, days=days, quantiles=wanted)
+        self.middle[kind] = told[0]
+        return _rounded(told[-1])
 
     def _fold(self, whole: str, *, part: str, link: str) -> None:
         table = self.estate.table(whole)

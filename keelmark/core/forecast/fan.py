@@ -47,9 +47,12 @@ class Fan:
         right = np.clip(np.searchsorted(knots, days), 1, len(knots) - 1)
         left = right - 1
         share = np.maximum((days - knots[left]) / (knots[right] - knots[left]), 0.0)[:, None]
-        stacked = np.stack([self.low, self.middle, self.high], axis=1)
-        before = np.take_along_axis(stacked, left[:, None], axis=2)
-        after = np.take_along_axis(stacked, right[:, None], axis=2)
+        # Edge by edge: to stack them first would copy every knot of every series.
+        edges = (self.low, self.middle, self.high)
+        before, after = (
+            np.stack([np.take_along_axis(edge, knot, axis=1) for edge in edges], axis=1)
+            for knot in (left, right)
+        )
         told: Float64s = before * (1 - share) + after * share
         return told
 

@@ -211,8 +211,13 @@ def _sharp_days(
 
 def _rhythm_on(of: Outlook, *, rows: Int64s, ahead: Int64s) -> Float64s:
     """The rhythm of some series, as far as it can be told."""
-    moved = of.rhythm.of_rows(rows).on(ahead)
-    return np.where(ahead <= MAX_RHYTHM_DAYS, moved, 0.0)
+    return _far_as_told(of.rhythm.of_rows(rows), ahead=ahead)
+
+
+def _far_as_told(rhythm: Rhythm, *, ahead: Int64s) -> Float64s:
+    if ahead.size and ahead.min() > MAX_RHYTHM_DAYS:
+        return np.zeros((len(rhythm.last_day), ahead.shape[-1]))
+    return np.where(ahead <= MAX_RHYTHM_DAYS, rhythm.on(ahead), 0.0)
 
 
 def _needed(
@@ -288,7 +293,7 @@ def paths(of: Outlook, *, horizon_days: int, quantiles: tuple[float, ...]) -> Fl
     return _quantiles(of, fan=of.fan.on(ahead), ahead=ahead, spans=spans)
 
 
-def amounts_after(of: Outlook, *, days: Int64s, quantile: float) -> Float64s:
+def amounts_after(of: Outlook, *, days: Int64s, quantiles: tuple[float, ...]) -> Float64s:
     """Return the demand expected of each series after days of its own.
 
     Parameters
@@ -297,26 +302,26 @@ def amounts_after(of: Outlook, *, days: Int64s, quantile: float) -> Float64s:
         From :func:`forecast`, or kept from one.
     days : (n_series,) int64
         Days after each series' last reading, 1 to 3650.
-    quantile : float
-        Between 0 and 1, exclusive.
+    quantiles : tuple of float
+        Each between 0 and 1, exclusive.
 
     Returns
     -------
-    (n_series,) float64
+    (n_quantiles, n_series) float64
         What :func:`paths` has on that day.
 
     Raises
     ------
     RangeError
-        If a day or the quantile is out of range.
+        If a day or a quantile is out of range.
     """
-    spans = _spans((quantile,))
+    spans = _spans(quantiles)
     if len(days) == 0:
-        return np.zeros(0)
+        return np.zeros((len(quantiles), 0))
     for one in (int(days.min()), int(days.max())):
         _checked_horizon(one)
     ahead = days[:, None]
-    return _quantiles(of, fan=of.fan.at(ahead), ahead=ahead, spans=spans)[:, 0, 0]
+    return _quantiles(of, fan=of.fan.at(ahead), ahead=ahead, spans=spans)[:, :, 0].T
 
 
 def _spans(quantiles: tuple[float, ...]) -> Float64s:
@@ -330,7 +335,7 @@ def _spans(quantiles: tuple[float, ...]) -> Float64s:
 
 def _quantiles(of: Outlook, *, fan: Float64s, ahead: Int64s, spans: Float64s) -> Float64s:
     """Quantiles of a fan (n_series, 3, n_days) on days ahead, within what each can hold."""
-    middle = fan[:, 1] + _rhythm_on(of, rows=np.arange(len(fan)), ahead=ahead)
+    middle = fan[:, 1] + _far_as_told(of.rhythm, ahead=ahead)
     half = np.where(
         (spans > 0)[None, :, None],
         (fan[:, 2] - fan[:, 1])[:, None, :],

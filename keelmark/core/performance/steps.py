@@ -1,4 +1,6 @@
-"""Means of steps as arrays (…, n_parts, n_steps): rates add up, waits are weighted by operations.
+"""Means of steps as arrays (…, n_parts, n_steps): rates add up, waits are weighted.
+
+The wait of a read is weighted by reads, that of a write by writes, all others by both together.
 
 A part that was not read is NaN; what is not known of one is not known of a sum.
 """
@@ -14,10 +16,14 @@ from keelmark.core.errors import ShapeError
 RATES: Final = ("read_iops", "write_iops", "read_bytes_per_second", "write_bytes_per_second")
 LATENCIES: Final = (
     "latency_ms", "array_latency_ms", "network_latency_ms", "queue_latency_ms", "qos_latency_ms",
+    "read_latency_ms", "write_latency_ms",
 )  # fmt: skip
 PARTS: Final = (*RATES, *LATENCIES)
 STEPS_A_DAY: Final = 288
 N_RATES: Final = len(RATES)
+_OF_WAIT: Final = {
+    "read_latency_ms": RATES.index("read_iops"), "write_latency_ms": RATES.index("write_iops"),
+}  # fmt: skip
 Floats = NDArray[np.float32] | NDArray[np.float64]
 
 
@@ -32,6 +38,19 @@ def operations(steps: Floats) -> Floats:
     reads, writes = steps[..., 0, :], steps[..., 1, :]
     both = np.nan_to_num(reads) + np.nan_to_num(writes)
     told: Floats = np.where(np.isnan(reads) & np.isnan(writes), np.nan, both)
+    return told
+
+
+def weights_of_waits(steps: Floats) -> Floats:
+    """Return by how many operations a second each wait counts (…, n_waits, n_steps), 0 unread."""
+    done = np.nan_to_num(operations(steps))
+    told: Floats = np.stack(
+        [
+            np.nan_to_num(steps[..., _OF_WAIT[wait], :]) if wait in _OF_WAIT else done
+            for wait in LATENCIES
+        ],
+        axis=-2,
+    )
     return told
 
 
@@ -69,7 +88,7 @@ def added(steps: Floats, *, of: Int64s, n_groups: int) -> tuple[Floats, Int64s]:
     is_known = ~np.isnan(steps)
     told = np.where(is_known, steps, 0).astype(np.float64)
     done = operations(steps)
-    share = np.where(is_known[:, N_RATES:], np.nan_to_num(done)[:, None], 0)
+    share = np.where(is_known[:, N_RATES:], weights_of_waits(steps), 0)
     told[:, N_RATES:] *= share
     sums = np.full((n_groups, len(PARTS), steps.shape[2]), np.nan)
     n_read = np.zeros((n_groups, steps.shape[2]), dtype=np.int64)
@@ -115,7 +134,9 @@ def rolled(steps: Floats, *, width: int) -> tuple[Floats, Floats, Int64s]:
     cut = steps.reshape(*steps.shape[:-1], n_steps // width, width).astype(np.float64)
     weight = operations(steps).reshape(*steps.shape[:-2], n_steps // width, width)
     means = _mean(cut)
-    share = np.where(np.isnan(cut[..., N_RATES:, :, :]), 0, np.nan_to_num(weight)[..., None, :, :])
+    weights = weights_of_waits(steps)
+    weights = weights.reshape(*weights.shape[:-1], n_steps // width, width)
+    share = np.where(np.isnan(cut[..., N_RATES:, :, :]), 0, weights)
     total = share.sum(axis=-1)
     waits = (np.nan_to_num(cut[..., N_RATES:, :, :]) * share).sum(axis=-1)
     plain = means[..., N_RATES:, :]

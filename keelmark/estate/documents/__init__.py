@@ -30,6 +30,7 @@ from keelmark.estate.documents.consumers import (
     AccountDocument,
     BucketDocument,
     BucketShare,
+    LargeObject,
     ProjectDocument,
     TenantDocument,
 )
@@ -78,6 +79,7 @@ __all__ = [
     "HostDeviceDocument",
     "HostDocument",
     "InventoryDocument",
+    "LargeObject",
     "MeasuresDocument",
     "PerformanceDocument",
     "PoolDocument",

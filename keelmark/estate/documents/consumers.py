@@ -1,5 +1,6 @@
 """Documents of who consumes, and of object storage."""
 
+from datetime import datetime
 from typing import Annotated, Literal
 
 import msgspec
@@ -38,12 +39,22 @@ class BucketShare(msgspec.Struct, forbid_unknown_fields=True, kw_only=True):
     n_bytes: Bytes
 
 
+class LargeObject(msgspec.Struct, forbid_unknown_fields=True, kw_only=True):
+    """One of the largest objects of a bucket."""
+
+    key: Annotated[str, msgspec.Meta(max_length=1024)]
+    n_bytes: Bytes
+    tier: Literal["hot", "warm", "cold"]
+    written_at: datetime
+
+
 class BucketDocument(Thing, tag="bucket", kw_only=True):
-    """A bucket with its objects counted by tier and age, never listed one by one."""
+    """A bucket with its objects counted by tier and age; the largest alone are named."""
 
     account_uid: Uid
     n_objects: Count
     used_bytes: Bytes
     age_since: Literal["access", "write"] | None = None
     shares: Annotated[list[BucketShare], msgspec.Meta(max_length=256)] | None = None
+    largest: Annotated[list[LargeObject], msgspec.Meta(max_length=50)] | None = None
     project_uid: Uid | None = None

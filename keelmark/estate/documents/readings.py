@@ -54,6 +54,8 @@ class PerformanceDocument(Document, tag="performance", kw_only=True):
     network_latency_ms: list[Amount | None] | None = None
     queue_latency_ms: list[Amount | None] | None = None
     qos_latency_ms: list[Amount | None] | None = None
+    read_latency_ms: list[Amount | None] | None = None
+    write_latency_ms: list[Amount | None] | None = None
 
 
 class CountersDocument(Document, tag="counters", kw_only=True):
@@ -70,3 +72,5 @@ class CountersDocument(Document, tag="counters", kw_only=True):
     network_seconds: Amount | None = None  # on the way
     queue_seconds: Amount | None = None  # in line before it was sent
     qos_seconds: Amount | None = None  # held back by a limit
+    read_seconds: Amount | None = None  # of all that, spent on reads
+    write_seconds: Amount | None = None

@@ -37,6 +37,7 @@ from keelmark.estate.models.joining import (
     Source,
     Statement,
 )
+from keelmark.estate.models.notes import Note
 from keelmark.estate.models.storage import (
     Array,
     Drive,
@@ -53,7 +54,7 @@ from keelmark.estate.models.storage import (
 __all__ = [
     "MAX_NAME", "Account", "Alias", "Array", "Bucket", "Cluster", "Datastore", "Drive", "Entity",
     "Event", "Extent", "File", "Finding", "FindingKind", "Host", "HostDevice", "Kind",
-    "KindTable", "Link", "LooseEnd", "Mapping", "MarksMixin", "Pool", "PoolBacking", "Port",
+    "KindTable", "Link", "LooseEnd", "Mapping", "MarksMixin", "Note", "Pool", "PoolBacking", "Port",
     "Project", "ProtectionRun", "Protocol", "ReadTable", "Replica", "ServiceClass", "Shelf",
     "Sight", "Site", "Snapshot", "Source", "Statement", "Tenant", "VirtualDisk",
     "VirtualMachine", "Volume",

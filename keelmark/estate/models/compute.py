@@ -171,6 +171,7 @@ class Bucket(ReadTable):
     used_bytes = models.BigIntegerField()
     age_since = models.CharField(max_length=6, default="")
     shares = models.JSONField(null=True)
+    largest = models.JSONField(null=True)
 
     class Meta:
         ordering = ["pk"]

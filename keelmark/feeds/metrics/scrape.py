@@ -34,7 +34,7 @@ from keelmark.feeds.peers import check_peer
 ACCEPT = "application/openmetrics-text; version=1.0.0, text/plain; version=0.0.4; q=0.5"
 COUNTERS = (
     "read_ops", "write_ops", "read_bytes", "write_bytes", "busy_seconds", "array_seconds",
-    "network_seconds", "queue_seconds", "qos_seconds",
+    "network_seconds", "queue_seconds", "qos_seconds", "read_seconds", "write_seconds",
 )  # fmt: skip
 DAILY = ("used_bytes", "provisioned_bytes", "capacity_bytes")
 ABOUT = ("inside_bytes", "unshared_bytes", "on_array_bytes", "n_network_errors")

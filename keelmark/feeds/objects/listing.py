@@ -1,8 +1,8 @@
 """Lists object storage bucket by bucket and counts what is there by tier and age.
 
-Never an object in the database: the counts are kept, and where a broken-off listing of a
-bucket stopped. Options: ``account`` (name of the owner), ``tenant_uid``, ``buckets`` (only
-these), ``tiers`` (storage class → hot, warm or cold), ``relist_hours``.
+Of objects only the counts are kept, the largest of each bucket by name, and where a broken-off
+listing of a bucket stopped. Options: ``account`` (name of the owner), ``tenant_uid``,
+``buckets`` (only these), ``tiers`` (storage class → hot, warm or cold), ``relist_hours``.
 """
 
 from collections import Counter
@@ -10,6 +10,7 @@ from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
+from heapq import heappush, heapreplace
 from tempfile import NamedTemporaryFile
 from typing import Any
 
@@ -23,6 +24,7 @@ from keelmark.estate.documents import (
     BucketDocument,
     BucketShare,
     CompleteDocument,
+    LargeObject,
 )
 from keelmark.estate.uids import safe_uid
 from keelmark.feeds.bounded import BoundedSession
@@ -43,9 +45,14 @@ TIERS: dict[str, str] = {
     "GLACIER_IR": "warm", "GLACIER": "cold", "DEEP_ARCHIVE": "cold",
 }  # fmt: skip
 PAGE_OBJECTS = 1000
+MAX_KEY = 1024
+MOST_LARGEST = 25  # that are kept by name
 DEFAULT_RELIST_HOURS = 20.0
 CONNECT_SECONDS = 5
 MAX_SECONDS = 240.0  # of one run; the next goes on where it stopped
+
+
+Large = tuple[int, str, str, str]  # bytes, key, tier, when it was written
 
 
 @dataclass(slots=True, kw_only=True)
@@ -54,6 +61,7 @@ class Count:
 
     n_objects: Counter[tuple[str, int]] = field(default_factory=Counter)
     n_bytes: Counter[tuple[str, int]] = field(default_factory=Counter)
+    largest: list[Large] = field(default_factory=list)  # a heap, the smallest of them first
     after: str = ""  # the last key that is counted
     begun_at: str = ""
 
@@ -65,14 +73,21 @@ class Count:
         age_days = (now - listed["LastModified"]).days
         key = tier, max(age for age in AGES_DAYS if age <= max(age_days, 0))
         self.n_objects[key] += 1
-        self.n_bytes[key] += int(listed["Size"])
+        size = int(listed["Size"])
+        self.n_bytes[key] += size
         self.after = str(listed["Key"])
+        one = (size, self.after, tier, listed["LastModified"].astimezone(UTC).isoformat())
+        if len(self.largest) < MOST_LARGEST:
+            heappush(self.largest, one)
+        elif one > self.largest[0]:
+            heapreplace(self.largest, one)
 
     def stored(self) -> dict[str, Any]:  # Any: JSON
         """Return what lets a later run go on."""
         return {
             "after": self.after,
             "begun_at": self.begun_at,
+            "largest": [list(one) for one in self.largest],
             "counts": [
                 [tier, days, n, self.n_bytes[tier, days]]
                 for (tier, days), n in self.n_objects.items()
@@ -83,6 +98,8 @@ class Count:
     def restored(cls, stored: Mapping[str, Any]) -> "Count":  # Any: JSON
         """Return a count as it was stored."""
         count = cls(after=stored["after"], begun_at=stored["begun_at"])
+        # A listing broken off before they were kept begins without them.
+        count.largest = [(n, key, tier, at) for n, key, tier, at in stored.get("largest", ())]
         for tier, days, n_objects, n_bytes in stored["counts"]:
             count.n_objects[tier, days] = n_objects
             count.n_bytes[tier, days] = n_bytes
@@ -244,6 +261,15 @@ class _Listing:
                     n_bytes=count.n_bytes[tier, days],
                 )
                 for (tier, days), n in sorted(count.n_objects.items())
+            ],
+            largest=[
+                LargeObject(
+                    key=key[:MAX_KEY],
+                    n_bytes=n_bytes,
+                    tier=tier,  # type: ignore[arg-type]  # one of the three
+                    written_at=datetime.fromisoformat(at),
+                )
+                for n_bytes, key, tier, at in sorted(count.largest, reverse=True)
             ],
             read_at=self.now,
         )

@@ -272,6 +272,12 @@ class ContributorsRead(serializers.Serializer[Record]):
 
 class WindowWanted(serializers.Serializer[Record]):
     days = serializers.IntegerField(min_value=1, max_value=MAX_WINDOW_DAYS, default=30)
+    until = serializers.DateField(required=False, help_text="the last day; today without")
+
+    def validate_until(self, told: date) -> date:
+        if told > utc_today():
+            raise serializers.ValidationError("Of days to come nobody knows who grows.")
+        return told
 
 
 class ContributorsView(APIView):
@@ -294,7 +300,7 @@ class ContributorsView(APIView):
             seen=estate.entities_for(actor_of(request)),
             findings=found.forecast.findings if found else None,
             n_days=form.validated_data["days"],
-            today=utc_today(),
+            last_on=form.validated_data.get("until") or utc_today(),
         )
         return Response(ContributorsRead(told).data)
 

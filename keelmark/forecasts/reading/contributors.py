@@ -71,15 +71,15 @@ class Contributors:
 
 
 def contributors_of(
-    entity: Entity, *, seen: QuerySet[Entity], findings: Findings | None, n_days: int, today: date
+    entity: Entity, *, seen: QuerySet[Entity], findings: Findings | None, n_days: int, last_on: date
 ) -> Contributors:
-    """Return who made the growth of the last n days; ``seen`` is what the reader may see."""
-    first_on = today - timedelta(days=n_days)
+    """Return who made the growth of n days up to one; ``seen`` is what the reader may see."""
+    first_on = last_on - timedelta(days=n_days)
     below = _PARTS.get(Kind(entity.kind))
     if below is None:
-        return Contributors(first_on=first_on, last_on=today, part_kind=None)
+        return Contributors(first_on=first_on, last_on=last_on, part_kind=None)
     parts = parts_of(entity, seen=seen)
-    series = series_of(list(parts), first_on=first_on, last_on=today)
+    series = series_of(list(parts), first_on=first_on, last_on=last_on)
     grown = contributions(series.used_bytes)
     total = grown.total_bytes
     order = np.argsort(-np.abs(np.nan_to_num(grown.added_bytes)), kind="stable")
@@ -98,7 +98,7 @@ def contributors_of(
     ]
     return Contributors(
         first_on=first_on,
-        last_on=today,
+        last_on=last_on,
         part_kind=below[0],
         n_parts=len(parts),
         total_bytes=round(total),

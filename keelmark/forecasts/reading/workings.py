@@ -34,51 +34,67 @@ class Working:
     steps: list[Step] = field(default_factory=list)
 
 
-def workings_of_ledger(ledger: Ledger) -> list[Working]:
-    """Return the working of every figure of a pool's books."""
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Books:
+    """Of what books are: who counts what is used, what the size is called, who was promised."""
+
+    says_used: str
+    size_name: str = "usable"
+    consumers: str = "volume"
+    is_shared_out: bool = True  # to consumers, so that it may be overcommitted
+
+
+BOOKS_OF_POOL = Books(says_used="Bytes written in the pool, as the array counts them.")
+
+
+def workings_of_ledger(ledger: Ledger, *, of: Books = BOOKS_OF_POOL) -> list[Working]:
+    """Return the working of every figure of a thing's books."""
+    told = [_used(ledger, of=of), _free(ledger, of=of)]
+    if not of.is_shared_out:
+        return told
     return [
-        _used(ledger),
-        _free(ledger),
-        _plannable(ledger),
-        _overcommit(ledger),
-        _exposure(ledger),
+        *told,
+        _plannable(ledger, of=of),
+        _overcommit(ledger, of=of),
+        _exposure(ledger, of=of),
     ]
 
 
-def _used(ledger: Ledger) -> Working:
+def _used(ledger: Ledger, *, of: Books) -> Working:
     steps = [Step(label="used", amount=ledger.used_bytes, is_result=True)]
     if ledger.usable_bytes:
         share = 100 * ledger.used_bytes / ledger.usable_bytes
         steps += [
-            Step(label="of usable", amount=ledger.usable_bytes),
+            Step(label=f"of {of.size_name}", amount=ledger.usable_bytes),
             Step(label="fill", text=f"{share:.1f} %", is_result=True),
         ]
     return Working(
         figure="used",
         title="used",
-        says="Bytes written in the pool, as the array counts them.",
+        says=of.says_used,
         steps=steps,
     )
 
 
-def _free(ledger: Ledger) -> Working:
+def _free(ledger: Ledger, *, of: Books) -> Working:
     return Working(
         figure="free",
         title="free",
-        says="Usable less used. Not all of it may be promised: see plannable.",
+        says=f"{of.size_name.capitalize()} less used."
+        + (" Not all of it may be promised: see plannable." if of.is_shared_out else ""),
         steps=[
-            Step(label="usable", amount=ledger.usable_bytes),
+            Step(label=of.size_name, amount=ledger.usable_bytes),
             Step(label="used", sign="−", amount=ledger.used_bytes),
             Step(label="free", amount=ledger.free_bytes, is_result=True),
         ],
     )
 
 
-def _plannable(ledger: Ledger) -> Working:
+def _plannable(ledger: Ledger, *, of: Books) -> Working:
     limit = ledger.marks.limit_percent
     left = ledger.limit_bytes - ledger.used_bytes - ledger.reserved_bytes
     steps = [
-        Step(label="usable", amount=ledger.usable_bytes),
+        Step(label=of.size_name, amount=ledger.usable_bytes),
         Step(label="limit mark", sign="×", text=f"{limit} %"),
         Step(label="line not to pass", amount=ledger.limit_bytes, is_result=True),
         Step(label="used", sign="−", amount=ledger.used_bytes),
@@ -95,18 +111,18 @@ def _plannable(ledger: Ledger) -> Working:
     )
 
 
-def _overcommit(ledger: Ledger) -> Working:
+def _overcommit(ledger: Ledger, *, of: Books) -> Working:
     percent = ledger.overcommit_percent
     if percent is None:
-        says = "The array does not tell what it promised, so this cannot be known."
+        says = "Nobody tells what was promised, so this cannot be known."
         return Working(figure="overcommit", title="overcommit", says=says)
     return Working(
         figure="overcommit",
         title="overcommit",
-        says="Sizes promised to all volumes, in percent of usable.",
+        says=f"Sizes promised to every {of.consumers}, in percent of {of.size_name}.",
         steps=[
             Step(label="provisioned", amount=ledger.provisioned_bytes),
-            Step(label="usable", sign="÷", amount=ledger.usable_bytes),
+            Step(label=of.size_name, sign="÷", amount=ledger.usable_bytes),
             Step(label="overcommit", text=f"{percent:.0f} %", is_result=True),
             Step(
                 label="caution, limit",
@@ -117,17 +133,17 @@ def _overcommit(ledger: Ledger) -> Working:
     )
 
 
-def _exposure(ledger: Ledger) -> Working:
+def _exposure(ledger: Ledger, *, of: Books) -> Working:
     if ledger.exposure_bytes is None:
-        says = "The array does not tell what it promised, so this cannot be known."
+        says = "Nobody tells what was promised, so this cannot be known."
         return Working(figure="exposure", title="exposure", says=says)
     return Working(
         figure="exposure",
         title="exposure",
-        says="Bytes missing if every volume filled what it was promised.",
+        says=f"Bytes missing if every {of.consumers} filled what it was promised.",
         steps=[
             Step(label="provisioned", amount=ledger.provisioned_bytes),
-            Step(label="usable", sign="−", amount=ledger.usable_bytes),
+            Step(label=of.size_name, sign="−", amount=ledger.usable_bytes),
             Step(label="exposure", amount=ledger.exposure_bytes, is_result=True),
         ],
     )

@@ -1,5 +1,3 @@
-import re
-
 from playwright.sync_api import Locator, Page, expect
 
 
@@ -22,7 +20,8 @@ class PeoplePage:
         self.page.get_by_role("link", name=entry).click()
 
     def person(self, name: str) -> Locator:
-        return self.page.get_by_role("button", name=re.compile(f"^{name} "))
+        link = self.page.get_by_role("link", name=name, exact=True)
+        return self.page.get_by_role("table", name="People").get_by_role("row").filter(has=link)
 
     def add(self, name: str, *, password: str, role: str) -> None:
         self.page.get_by_role("button", name="add a person").click()

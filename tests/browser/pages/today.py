@@ -5,7 +5,7 @@ class TodayPage:
     def __init__(self, page: Page) -> None:
         self.page = page
         self.sift = page.get_by_label("Narrow", exact=True)
-        self.rows = page.get_by_label("What ends first").get_by_role("listitem")
+        self.rows = page.get_by_role("region", name="What ends first").locator("[data-row]")
 
     def open(self, query: str = "") -> None:
         self.page.goto(f"/{query}")

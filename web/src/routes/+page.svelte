@@ -5,6 +5,17 @@
   import Today from '$lib/features/today/Today.svelte';
 
   const session = createQuery(sessionQuery);
+  // Most who come here never need the page of a thing: it is loaded for those who do.
+  const loaded = () => import('$lib/features/thing/AnyThing.svelte');
 </script>
 
-{#if session.data?.role === 'tenant viewer'}<OwnShare />{:else}<Today />{/if}
+{#if session.data?.role === 'tenant viewer'}
+  <OwnShare>
+    {#snippet page(id)}
+      {#await loaded() then { default: AnyThing }}<AnyThing
+          thingId={id}
+          hasMetric={false}
+        />{/await}
+    {/snippet}
+  </OwnShare>
+{:else}<Today />{/if}

@@ -1,55 +1,14 @@
 """What is told of VMs, datastores, hosts and clusters."""
 
 from collections import defaultdict
-from typing import Any
+from dataclasses import replace
 
 from django.db.models import Count, Sum
 
 from keelmark.bearings.selectors.details.section import MOST_ROWS, Column, Row, Section, told
+from keelmark.core.units import GIB
 from keelmark.estate import models
 from keelmark.estate.models import Entity, Kind
-
-
-def disks(entity: Entity, *, shows_store: bool = True) -> Section | None:
-    """Return a section of it, None where there is none."""
-    disks = models.VirtualDisk.objects.filter(vm=entity.pk, entity__retired_at=None)
-    rows = [
-        Row(
-            cells=(
-                disk.entity.name.removeprefix(entity.name).strip() or disk.entity.name,
-                disk.datastore.entity.name if disk.datastore and shows_store else None,
-                disk.size_bytes, disk.inside_bytes, disk.on_array_bytes, disk.unshared_bytes,
-                disk.provisioning or None, disk.policy or None, disk.tier or None,
-                file_systems(disk.guest_file_systems),
-            ),
-            thing_id=disk.pk, thing_kind=Kind.DISK,
-        )
-        for disk in disks.select_related("entity", "datastore__entity").order_by("entity__name")
-    ]  # fmt: skip
-    return Section(
-        key="disks",
-        title="Disks",
-        note="three measures of the same bytes: the guest wrote, the array holds, no one shares",
-        columns=(
-            Column(name="disk"), Column(name="datastore"), Column(name="size", measure="bytes"),
-            Column(name="inside", measure="bytes"), Column(name="on the array", measure="bytes"),
-            Column(name="unshared", measure="bytes"), Column(name="provisioned"),
-            Column(name="policy"), Column(name="tier"), Column(name="file systems"),
-        ),
-        rows=rows,
-        n_all=len(rows),
-    )  # fmt: skip
-
-
-def file_systems(told: list[dict[str, Any]] | None) -> str:  # Any: JSON
-    if not told:
-        return "no file system seen"
-    return ", ".join(
-        f"{one['path']} {100 * one['used_bytes'] // one['size_bytes']} %"
-        if one.get("used_bytes") is not None and one["size_bytes"]
-        else one["path"]
-        for one in told
-    )
 
 
 def snapshots(entity: Entity) -> Section | None:
@@ -190,11 +149,22 @@ def hosts(entity: Entity) -> Section | None:
             key=lambda host: (host.state in ("up", ""), host.entity.name),
         )
     ]  # fmt: skip
-    return told(
+    section = told(
         "hosts", "Hosts", rows,
         Column(name="host"), Column(name="state"), Column(name="CPUs", measure="count"),
         Column(name="memory", measure="bytes"), Column(name="network errors", measure="count"),
     )  # fmt: skip
+    return None if section is None else replace(section, note=_missing(list(hosts)))
+
+
+def _missing(hosts: list[models.Host]) -> str:
+    """What faulted hosts cost in room."""
+    away = [host for host in hosts if host.state not in ("up", "")]
+    if not away:
+        return "all of them up" if any(host.state for host in hosts) else ""
+    n_cpus, memory = sum(h.n_cpus or 0 for h in away), sum(h.memory_bytes or 0 for h in away)
+    room = f"{n_cpus} CPUs and {memory / GIB:.0f} GiB of memory are missing"
+    return f"{len(away)} of {len(hosts)} not up: {room} until mended"
 
 
 def devices(entity: Entity) -> Section | None:

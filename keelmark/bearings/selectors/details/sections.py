@@ -2,13 +2,12 @@
 
 from collections.abc import Callable
 from datetime import datetime, timedelta
-from functools import partial
 
 import numpy as np
 from django.contrib.auth.models import User
 
 from keelmark.access.selectors import sees_all
-from keelmark.bearings.selectors.details import compute, storage
+from keelmark.bearings.selectors.details import compute, objects, owners, storage
 from keelmark.bearings.selectors.details.section import MOST_ROWS, Column, Row, Section, told
 from keelmark.core.forecast.sharing import summed
 from keelmark.estate import models
@@ -78,14 +77,25 @@ def _events(entity: Entity) -> list[Section]:
 
 Maker = Callable[[Entity], Section | None]
 _BY_KIND: dict[Kind, tuple[Maker, ...]] = {
-    Kind.VM: (compute.disks, compute.snapshots, compute.protection),
+    Kind.VM: (compute.snapshots, compute.protection),
     Kind.DATASTORE: (compute.extents, compute.sights, compute.files),
     Kind.VOLUME: (storage.mappings, storage.copies, compute.protection),
-    Kind.ARRAY: (storage.ports, storage.drives, storage.shelves),
-    Kind.POOL: (storage.backings, storage.drives),
+    Kind.ARRAY: (
+        storage.whereabouts, storage.faults, storage.controllers, storage.ports, storage.drives,
+        storage.shelves,
+    ),
+    Kind.POOL: (storage.backings, storage.faults, storage.drives),
     Kind.CLUSTER: (compute.hosts,),
     Kind.HOST: (compute.devices, storage.drives),
-}
+    Kind.TENANT: (owners.quotas, owners.came),
+    Kind.PROJECT: (owners.quotas, owners.came),
+    Kind.ACCOUNT: (objects.tiers, objects.largest),
+    Kind.BUCKET: (objects.tiers, objects.largest),
+}  # fmt: skip
 _OF_TENANTS: dict[Kind, tuple[Maker, ...]] = {
-    Kind.VM: (partial(compute.disks, shows_store=False), compute.snapshots, compute.protection),
+    Kind.VM: (compute.snapshots, compute.protection),
+    Kind.TENANT: (owners.quotas, owners.came),
+    Kind.PROJECT: (owners.quotas, owners.came),
+    Kind.ACCOUNT: (objects.tiers, objects.largest),
+    Kind.BUCKET: (objects.tiers, objects.largest),
 }

@@ -17,6 +17,7 @@ export const keys = {
   findings: [...ESTATE, 'findings'] as const,
   tide: [...ESTATE, 'tide'] as const,
   at: [...ESTATE, 'at'] as const, // whatever is read at a bearing
+  promises: [...ESTATE, 'promises'] as const,
   session: ['session'] as const,
   feeds: ['feeds'] as const,
   runs: ['runs'] as const,
@@ -44,11 +45,11 @@ export function sessionQuery() {
   });
 }
 
-export function poolsQuery(scope: string) {
+/** The pools that end first, as many as one page has. */
+export function firstPoolsQuery() {
   return queryOptions({
-    queryKey: [...keys.pools, scope],
-    queryFn: () => bodyOf(api.GET('/api/v1/pools', { params: { query: { scope } } })),
-    placeholderData: keepPreviousData,
+    queryKey: [...keys.pools, 'first'],
+    queryFn: () => bodyOf(api.GET('/api/v1/pools')),
     refetchInterval: REFRESH_MS,
   });
 }

@@ -55,6 +55,144 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/compliance/policies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Policies with how many of their subjects in sight stand how. */
+        get: operations["policies_list"];
+        put?: never;
+        /** @description Policies with how many of their subjects in sight stand how. */
+        post: operations["policies_draw_up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compliance/policies/{policy_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One policy: its revisions; retired when it promises nothing any more. */
+        get: operations["policies_revisions"];
+        put?: never;
+        post?: never;
+        /** @description One policy: its revisions; retired when it promises nothing any more. */
+        delete: operations["policies_retire"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compliance/policies/{policy_id}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The next revision of a policy. */
+        post: operations["policies_revise"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compliance/promises": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description To whom a policy is promised. */
+        post: operations["policies_promise"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compliance/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The kinds of rules with their parameters, and what they may name. */
+        get: operations["rule_kinds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compliance/things/{entity_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What is promised to one thing, and how it is kept. */
+        get: operations["verdicts_of_thing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compliance/tries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What a draft would do, written nowhere. */
+        post: operations["policies_try"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compliance/verdicts/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Subjects of a kind with every rule that bears on them, the worst first. */
+        get: operations["verdicts_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/contributors/{entity_id}": {
         parameters: {
             query?: never;
@@ -253,6 +391,41 @@ export interface paths {
         get: operations["estate_details"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/estate/things/{entity_id}/disks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The disks of a VM: measures, growth, file systems, and how each is served. */
+        get: operations["estate_disks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/estate/things/{entity_id}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What people wrote down of a thing, the newest first; tenant viewers read none. */
+        get: operations["notes_list"];
+        put?: never;
+        /** @description What people wrote down of a thing, the newest first; tenant viewers read none. */
+        post: operations["notes_write"];
         delete?: never;
         options?: never;
         head?: never;
@@ -637,6 +810,41 @@ export interface paths {
         put: operations["marks_set"];
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/notes/{note_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description One note: written anew or dropped by its author or an administrator. */
+        put: operations["notes_change"];
+        post?: never;
+        /** @description One note: written anew or dropped by its author or an administrator. */
+        delete: operations["notes_drop"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/notes/{note_id}/dropped": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Takes a drop back. */
+        delete: operations["notes_bring_back"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1234,6 +1442,21 @@ export interface components {
             overcommit_percent: number | null;
             after: components["schemas"]["DatesRead"];
         };
+        /** @description A pool in which copies lie of what would be gone. */
+        CarriesOnRead: {
+            id: number;
+            kind: string;
+            name: string;
+            home_name: string | null;
+            state: string | null;
+            plannable_bytes: number | null;
+            /**
+             * Format: date
+             * @description early day at its limit mark
+             */
+            early_on: string | null;
+            n_copies: number;
+        };
         ChangeRead: {
             kind: components["schemas"]["ChangeReadKindEnum"];
             state: string;
@@ -1355,22 +1578,52 @@ export interface components {
             /** @description of what is read through its disks alone */
             history: components["schemas"]["HistoryPointRead"][];
         };
+        DiskRead: {
+            id: number;
+            name: string;
+            /** @description by name, as in lists */
+            figures: {
+                [key: string]: unknown;
+            };
+            datastore: {
+                [key: string]: unknown;
+            } | null;
+            grown: components["schemas"]["GrownRead"][];
+            /** @description null: none was seen */
+            file_systems: components["schemas"]["FileSystemRead"][] | null;
+            /** @description null: of days to come nobody knows */
+            served: components["schemas"]["ServedRead"] | null;
+            /** @description its file bears another name */
+            is_named_otherwise: boolean;
+        };
+        DisksRead: {
+            disks: components["schemas"]["DiskRead"][];
+            /** @description that carry this VM alone and do not bear its name */
+            volumes_named_otherwise: components["schemas"]["OtherNameRead"][];
+        };
+        DraftWriteRequest: {
+            rules: components["schemas"]["RuleWriteRequest"][];
+            /** @default 60 */
+            settling_minutes: number;
+            /** @default  */
+            note: string;
+        };
         EaterOfIoRead: {
             id: number;
             kind: string;
             name: string;
             /**
              * Format: double
-             * @description in the mean
+             * @description in the mean; null of what counts bytes alone, as ports do
              */
-            iops: number;
+            iops: number | null;
             /**
              * Format: double
-             * @description of all that is done there
+             * @description of all that is done there, or moved
              */
             share: number;
             /** Format: double */
-            bytes_per_second: number;
+            bytes_per_second: number | null;
             /** Format: double */
             latency_ms: number | null;
             /** Format: double */
@@ -1379,7 +1632,7 @@ export interface components {
              * Format: double
              * @description of one of its disks in one step
              */
-            most_iops: number;
+            most_iops: number | null;
         };
         EstateFieldRead: {
             name: string;
@@ -1450,6 +1703,7 @@ export interface components {
             measures: {
                 [key: string]: unknown;
             };
+            ledger: components["schemas"]["LedgerRead"] | null;
             grown: components["schemas"]["GrownRead"][];
             related: components["schemas"]["RelatedRead"][];
             stops: components["schemas"]["StopsRead"] | null;
@@ -1541,6 +1795,11 @@ export interface components {
             is_required: boolean;
             choices: string[];
         };
+        FileSystemRead: {
+            path: string;
+            size_bytes: number | null;
+            used_bytes: number | null;
+        };
         FindingCountRead: {
             kind: components["schemas"]["FindingKindEnum"];
             n: number;
@@ -1601,6 +1860,20 @@ export interface components {
          * @enum {string}
          */
         ForecastRunReadStateEnum: "running" | "done" | "failed";
+        /**
+         * @description * `choice` - choice
+         *     * `flag` - flag
+         *     * `minutes` - minutes
+         *     * `days` - days
+         *     * `count` - count
+         *     * `percent` - percent
+         *     * `text` - text
+         *     * `site` - site
+         *     * `sites` - sites
+         *     * `tier` - tier
+         * @enum {string}
+         */
+        FormEnum: "choice" | "flag" | "minutes" | "days" | "count" | "percent" | "text" | "site" | "sites" | "tier";
         GrownRead: {
             days: number;
             bytes: number | null;
@@ -1619,6 +1892,26 @@ export interface components {
          * @enum {string}
          */
         HurdleEnum: "read" | "service_class" | "space" | "date" | "overcommit";
+        ImpactRead: {
+            before: {
+                [key: string]: number;
+            };
+            after: {
+                [key: string]: number;
+            };
+            n_breaks: number;
+            n_mends: number;
+            breaks: components["schemas"]["PlaceNamedRead"][];
+            mends: components["schemas"]["PlaceNamedRead"][];
+            by_rule: {
+                [key: string]: number;
+            };
+            places: components["schemas"]["PoolForPolicyRead"][];
+            n_places: number;
+            /** @description pools of which something is not known */
+            n_may: number;
+            rejections: components["schemas"]["RejectionRead"][];
+        };
         ImportWriteRequest: {
             mapping: components["schemas"]["MappingFieldRequest"];
             /** @default false */
@@ -1683,6 +1976,25 @@ export interface components {
             n_more: number;
             more_amount: number;
             remainders: components["schemas"]["RemainderRead"][];
+        };
+        /** @description The books of a thing on the day looked at, in bytes. */
+        LedgerRead: {
+            /** @description usable, size or quota */
+            size_name: string;
+            usable_bytes: number;
+            used_bytes: number;
+            free_bytes: number;
+            plannable_bytes: number | null;
+            provisioned_bytes: number | null;
+            reserved_bytes: number;
+            /** Format: double */
+            overcommit_percent: number | null;
+            exposure_bytes: number | null;
+            caution_percent: number;
+            limit_percent: number;
+            /** @description promised to others */
+            is_shared_out: boolean;
+            workings: components["schemas"]["WorkingRead"][];
         };
         LevelRead: {
             name: components["schemas"]["MarkLevelEnum"];
@@ -1873,6 +2185,22 @@ export interface components {
             grown_bytes: number | null;
             state: string | null;
         };
+        NoteRead: {
+            id: number;
+            /** @description Markdown */
+            body: string;
+            author: string;
+            /** Format: date-time */
+            written_at: string;
+            /** Format: date-time */
+            changed_at: string | null;
+            may_change: boolean;
+            /** @description for If-Match */
+            version: string;
+        };
+        NoteWriteRequest: {
+            body: string;
+        };
         NullEnum: null;
         /**
          * @description * `` -
@@ -1911,6 +2239,10 @@ export interface components {
             address: string;
             agent: string;
             is_this: boolean;
+        };
+        OtherNameRead: {
+            id: number;
+            name: string;
         };
         PaceChangeRead: {
             /** Format: date */
@@ -2011,6 +2343,13 @@ export interface components {
             previous?: string | null;
             results: components["schemas"]["VolumeRead"][];
         };
+        ParamRead: {
+            name: string;
+            form: components["schemas"]["FormEnum"];
+            about: string;
+            choices: string[];
+            is_optional: boolean;
+        };
         PartAheadRead: {
             entity: components["schemas"]["ThingRead"];
             bytes_on: number[];
@@ -2076,6 +2415,9 @@ export interface components {
             bin_seconds: number;
             /** @description how long each mean is that was read */
             read_seconds: number;
+            /** @description what an array can do for long, as it is told of it */
+            sustains_iops: number | null;
+            sustains_bytes_per_second: number | null;
             read_iops: (number | null)[];
             write_iops: (number | null)[];
             read_bytes_per_second: (number | null)[];
@@ -2085,6 +2427,8 @@ export interface components {
             network_latency_ms: (number | null)[];
             queue_latency_ms: (number | null)[];
             qos_latency_ms: (number | null)[];
+            read_latency_ms: (number | null)[];
+            write_latency_ms: (number | null)[];
             least_iops: (number | null)[];
             most_iops: (number | null)[];
             /** @description of how many disks the fewest were read */
@@ -2117,6 +2461,11 @@ export interface components {
             tenant_ids?: number[];
             requires_second_factor?: boolean;
         };
+        PlaceNamedRead: {
+            id: number;
+            kind: string;
+            name: string;
+        };
         PlacementRead: {
             promised_bytes: number;
             written_by_then_bytes: number;
@@ -2127,6 +2476,27 @@ export interface components {
             /** Format: date */
             on: string;
             used_bytes: number;
+        };
+        PolicyRead: {
+            id: number;
+            name: string;
+            /** @description for If-Match */
+            version: string;
+            newest: components["schemas"]["RevisionRead"];
+            n_revisions: number;
+            tally: components["schemas"]["TallyRead"][];
+            /** @description of all kinds of subjects, by state */
+            counts: {
+                [key: string]: number;
+            };
+        };
+        PolicyWriteRequest: {
+            rules: components["schemas"]["RuleWriteRequest"][];
+            /** @default 60 */
+            settling_minutes: number;
+            /** @default  */
+            note: string;
+            name: string;
         };
         PoolDetailRead: {
             id: number;
@@ -2168,6 +2538,13 @@ export interface components {
             said_week_ago_on: string | null;
             /** Format: date */
             said_month_ago_on: string | null;
+        };
+        PoolForPolicyRead: {
+            id: number;
+            kind: string;
+            name: string;
+            home_name: string | null;
+            plannable_bytes: number | null;
         };
         PoolRead: {
             id: number;
@@ -2217,6 +2594,16 @@ export interface components {
             pointer: string;
             code: string;
             detail: string;
+        };
+        PromiseWriteRequest: {
+            /** @description null: none of their own */
+            policy_id: number | null;
+            entity_ids?: number[];
+            /**
+             * @description for all of a class; without things, and blank: for the whole estate
+             * @default
+             */
+            class_name: string;
         };
         /**
          * @description * `redfish` - Redfish
@@ -2279,6 +2666,13 @@ export interface components {
             /** @description for If-Match */
             version: string;
         };
+        RejectionRead: {
+            kind: string;
+            /** @description pools that it rejects */
+            n: number;
+            /** @description of them, those that no other rule rejects */
+            n_alone: number;
+        };
         RelatedRead: {
             kind: string;
             side: components["schemas"]["SideEnum"];
@@ -2301,6 +2695,15 @@ export interface components {
             /** Format: date */
             last_on: string;
             why: components["schemas"]["WhyEnum"];
+        };
+        RevisionRead: {
+            number: number;
+            rules: components["schemas"]["RuleRead"][];
+            settling_minutes: number;
+            note: string;
+            /** Format: date-time */
+            made_at: string;
+            author: string;
         };
         /**
          * @description * `planner` - Planner
@@ -2326,6 +2729,67 @@ export interface components {
             totals: components["schemas"]["TotalRead"][];
             results: components["schemas"]["RowRead"][];
             next: string | null;
+        };
+        RuleFaultRead: {
+            rule: string;
+            field: string;
+            why: string;
+        };
+        RuleKindRead: {
+            kind: string;
+            about: string;
+            subjects: string[];
+            params: components["schemas"]["ParamRead"][];
+        };
+        RuleKindsRead: {
+            kinds: components["schemas"]["RuleKindRead"][];
+            sites: string[];
+            tiers: string[];
+        };
+        RuleRead: {
+            kind: string;
+            told: {
+                [key: string]: unknown;
+            };
+            /** @description in words */
+            wants: string;
+        };
+        RuleVerdictRead: {
+            kind: string;
+            state: components["schemas"]["VerdictEnum"];
+            wanted: string;
+            found: string;
+            mends: string;
+            place: components["schemas"]["PlaceNamedRead"] | null;
+        };
+        /**
+         * @description * `copy` - copy
+         *     * `survives` - survives
+         *     * `snapshots` - snapshots
+         *     * `kept` - kept
+         *     * `backup` - backup
+         *     * `encrypted` - encrypted
+         *     * `sites` - sites
+         *     * `apart` - apart
+         *     * `together` - together
+         *     * `media` - media
+         *     * `provisioning` - provisioning
+         *     * `compressed` - compressed
+         *     * `deduplicated` - deduplicated
+         *     * `protocol` - protocol
+         *     * `label` - label
+         *     * `tier` - tier
+         *     * `overcommit` - overcommit
+         *     * `runway` - runway
+         * @enum {string}
+         */
+        RuleWriteKindEnum: "copy" | "survives" | "snapshots" | "kept" | "backup" | "encrypted" | "sites" | "apart" | "together" | "media" | "provisioning" | "compressed" | "deduplicated" | "protocol" | "label" | "tier" | "overcommit" | "runway";
+        RuleWriteRequest: {
+            kind: components["schemas"]["RuleWriteKindEnum"];
+            /** @description its parameters by name */
+            told: {
+                [key: string]: unknown;
+            };
         };
         RunRead: {
             readonly id: number;
@@ -2433,6 +2897,29 @@ export interface components {
         SelectedWriteRequest: {
             ids: number[];
         };
+        ServedRead: {
+            state: components["schemas"]["ServedReadStateEnum"];
+            /** Format: double */
+            iops: number | null;
+            /** Format: double */
+            latency_ms: number | null;
+            /** Format: double */
+            qos_latency_ms: number | null;
+            /**
+             * Format: date-time
+             * @description when the newest mean ended
+             */
+            read_at: string | null;
+        };
+        /**
+         * @description * `within` - within
+         *     * `held` - held
+         *     * `starved` - starved
+         *     * `untiered` - untiered
+         *     * `unread` - unread
+         * @enum {string}
+         */
+        ServedReadStateEnum: "within" | "held" | "starved" | "untiered" | "unread";
         SessionRead: {
             name: string | null;
             is_signed_in: boolean;
@@ -2583,10 +3070,30 @@ export interface components {
             oldest_copy_on: string | null;
             n_without: number;
             without: components["schemas"]["NamedRead"][];
+            carry_on: components["schemas"]["CarriesOnRead"][];
         };
         StrataRead: {
             at: components["schemas"]["AtRead"];
             layers: components["schemas"]["LayerRead"][];
+        };
+        SubjectRead: {
+            id: number;
+            kind: string;
+            name: string;
+            policy_id: number | null;
+            policy_name: string | null;
+            revision: number | null;
+            /** @description whose promise it is: the nearest wins */
+            by: string | null;
+            state: components["schemas"]["VerdictEnum"];
+            /** Format: double */
+            settles_in_minutes: number | null;
+            rules: components["schemas"]["RuleVerdictRead"][];
+        };
+        SubjectsRead: {
+            at: components["schemas"]["AtRead"];
+            n_all: number;
+            results: components["schemas"]["SubjectRead"][];
         };
         SuggestionRead: {
             text: string;
@@ -2596,6 +3103,16 @@ export interface components {
             known_bytes: number;
             n_known: number;
             n_unread: number;
+        };
+        TakenRead: {
+            entity_id: number;
+            policy_id: number | null;
+        };
+        TallyRead: {
+            kind: string;
+            counts: {
+                [key: string]: number;
+            };
         };
         ThingRead: {
             readonly id: number;
@@ -2670,6 +3187,29 @@ export interface components {
             known_bytes: number;
             n_unread: number;
         };
+        TrialRead: {
+            /** @description what is wrong with the draft */
+            faults: components["schemas"]["RuleFaultRead"][];
+            /** @description what it would do, where nothing is wrong */
+            impact: components["schemas"]["ImpactRead"] | null;
+        };
+        TrialWriteRequest: {
+            rules: components["schemas"]["RuleWriteRequest"][];
+            /** @default 60 */
+            settling_minutes: number;
+            /** @default  */
+            note: string;
+            policy_id?: number | null;
+        };
+        /**
+         * @description * `exempt` - exempt
+         *     * `met` - met
+         *     * `settling` - settling
+         *     * `unproven` - unproven
+         *     * `broken` - broken
+         * @enum {string}
+         */
+        VerdictEnum: "exempt" | "met" | "settling" | "unproven" | "broken";
         VolumeRead: {
             id: number;
             name: string;
@@ -2839,10 +3379,393 @@ export interface operations {
             };
         };
     };
+    policies_list: {
+        parameters: {
+            query?: {
+                /** @description the day looked at; without it, now */
+                at?: string;
+                /** @description of days to come: likely, or the bad case */
+                q?: "bad" | "likely";
+                /** @description a sift that narrows what is told */
+                scope?: string;
+                /** @description days over which growth is told */
+                window?: 1 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PolicyRead"][];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_draw_up: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PolicyWriteRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PolicyRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_revisions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                policy_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionRead"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_retire: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                policy_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_revise: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the version that was seen; 428 without it, 412 with what stands now */
+                "If-Match"?: string;
+            };
+            path: {
+                policy_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftWriteRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PolicyRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_promise: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PromiseWriteRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenRead"][];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rule_kinds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleKindsRead"];
+                };
+            };
+        };
+    };
+    verdicts_of_thing: {
+        parameters: {
+            query?: {
+                /** @description the day looked at; without it, now */
+                at?: string;
+                /** @description of days to come: likely, or the bad case */
+                q?: "bad" | "likely";
+                /** @description a sift that narrows what is told */
+                scope?: string;
+                /** @description days over which growth is told */
+                window?: 1 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path: {
+                entity_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SubjectRead"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_try: {
+        parameters: {
+            query?: {
+                /** @description the day looked at; without it, now */
+                at?: string;
+                /** @description of days to come: likely, or the bad case */
+                q?: "bad" | "likely";
+                /** @description a sift that narrows what is told */
+                scope?: string;
+                /** @description days over which growth is told */
+                window?: 1 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrialWriteRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    verdicts_list: {
+        parameters: {
+            query?: {
+                /** @description how many to leave out before */
+                after?: number;
+                /** @description the day looked at; without it, now */
+                at?: string;
+                /** @description of this policy alone */
+                policy?: number;
+                /** @description of days to come: likely, or the bad case */
+                q?: "bad" | "likely";
+                /** @description by one rule alone */
+                rule?: "apart" | "backup" | "compressed" | "copy" | "deduplicated" | "encrypted" | "kept" | "label" | "media" | "overcommit" | "protocol" | "provisioning" | "runway" | "sites" | "snapshots" | "survives" | "tier" | "together";
+                /** @description a sift that narrows what is told */
+                scope?: string;
+                state?: "broken" | "exempt" | "met" | "settling" | "unproven";
+                /** @description days over which growth is told */
+                window?: 1 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path: {
+                kind: "datastore" | "disk" | "vm" | "volume";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SubjectsRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     contributors_read: {
         parameters: {
             query?: {
                 days?: number;
+                /** @description the last day; today without */
+                until?: string;
             };
             header?: never;
             path: {
@@ -3278,6 +4201,112 @@ export interface operations {
             };
         };
     };
+    estate_disks: {
+        parameters: {
+            query?: {
+                /** @description the day looked at; without it, now */
+                at?: string;
+                /** @description of days to come: likely, or the bad case */
+                q?: "bad" | "likely";
+                /** @description days over which growth is told */
+                window?: 1 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path: {
+                entity_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DisksRead"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    notes_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entity_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteRead"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    notes_write: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entity_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteWriteRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     estate_performance: {
         parameters: {
             query?: {
@@ -3326,7 +4355,7 @@ export interface operations {
                 /** @description the last day of the window; now if empty */
                 at?: string;
                 /** @description vm if empty */
-                by?: "datastore" | "disk" | "project" | "tenant" | "vm" | "volume";
+                by?: "datastore" | "disk" | "drive" | "pool" | "port" | "project" | "tenant" | "vm" | "volume";
                 /** @description how far back; 1 if empty */
                 days?: 1 | 14 | 30 | 365 | 7 | 90;
             };
@@ -4389,6 +5418,147 @@ export interface operations {
                 };
             };
             428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    notes_change: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the version that was seen; 428 without it, 412 with what stands now */
+                "If-Match"?: string;
+            };
+            path: {
+                note_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteWriteRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    notes_drop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                note_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    notes_bring_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                note_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteRead"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,6 +1,10 @@
 import { formatCount } from './numbers';
 
-const PLURALS: Record<string, string> = { shelf: 'shelves', array: 'arrays' };
+const PLURALS: Record<string, string> = {
+  shelf: 'shelves',
+  array: 'arrays',
+  policy: 'policies',
+};
 const WORDS: Record<string, string> = {
   vm: 'VM',
   disk: 'virtual disk',

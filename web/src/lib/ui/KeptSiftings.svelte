@@ -1,6 +1,7 @@
 <script lang="ts">
   import { createMutation, createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { Button, Checkbox } from 'flowbite-svelte';
+  import { readAnew } from '$lib/api/anew';
   import { api, bodyOf } from '$lib/api/client';
   import { keys, siftingsQuery } from '$lib/api/queries';
   import { bearing } from '$lib/url/bearing.svelte';
@@ -13,7 +14,7 @@
   const siftings = createQuery(siftingsQuery);
   let name = $state('');
   let isShared = $state(false);
-  const anew = () => client.invalidateQueries({ queryKey: keys.siftings });
+  const anew = () => readAnew(client, keys.siftings);
   const keep = createMutation(() => ({
     mutationFn: (told: { name: string; text: string; is_shared: boolean }) =>
       bodyOf(api.POST('/api/v1/siftings', { body: told })),

@@ -2,7 +2,10 @@
   import type { SVGAttributes } from 'svelte/elements';
   import { drawn } from './states';
 
-  /** Attention of objects and state of feeds, told apart by the number and shape of strokes. */
+  /**
+   * Attention of objects, state of feeds, and how a promise is kept; told apart by the number and
+   * shape of strokes.
+   */
   interface Props extends SVGAttributes<SVGSVGElement> {
     state: string;
   }
@@ -44,5 +47,24 @@
     <path d="M3 14L13 2" stroke="currentColor" stroke-width="2" />
   {:else if state === 'paused'}
     <path d="M1 9h14M4 5v8M12 5v8" fill="none" stroke="currentColor" stroke-width="1.6" />
+  {:else if state === 'met'}
+    <rect x="3" y="3" width="10" height="10" fill="currentColor" />
+  {:else if state === 'broken'}
+    <path d="M3 3h10v10h-10zM1 15L15 1" fill="none" stroke="currentColor" stroke-width="1.8" />
+  {:else if state === 'settling'}
+    <path d="M3 3v10h10" fill="none" stroke="currentColor" stroke-width="1.8" />
+  {:else if state === 'unproven'}
+    <rect
+      x="3"
+      y="3"
+      width="10"
+      height="10"
+      fill="none"
+      stroke="currentColor"
+      stroke-width="1.6"
+      stroke-dasharray="2 2"
+    />
+  {:else if state === 'exempt'}
+    <path d="M4 8h8" stroke="currentColor" stroke-width="1.6" />
   {/if}
 </svg>

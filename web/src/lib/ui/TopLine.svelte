@@ -15,6 +15,7 @@
   const SECTIONS = [
     { name: 'Today', path: '/', also: [] as string[], needs: 'read' },
     { name: 'Estate', path: '/estate', also: ['/estate', '/pools', '/things'], needs: 'read' },
+    { name: 'Compliance', path: '/compliance', also: ['/compliance'], needs: 'read' },
     { name: 'Scenarios', path: '/try', also: ['/try'], needs: 'plan' },
     { name: 'Feeds', path: '/feeds', also: ['/feeds'], needs: 'read feeds' },
   ];

@@ -28,22 +28,35 @@ const LENIENT = {
   stopPropagation: false,
 } as const;
 
-function bind(keys: RegisterableHotkey[], told: KeyTold, act: Act, ignoreInputs: boolean) {
+const always = () => true;
+
+function bind(
+  keys: RegisterableHotkey[],
+  told: KeyTold,
+  act: Act,
+  { ignoreInputs, may = always }: { ignoreInputs: boolean; may?: () => boolean },
+) {
   for (const key of keys) createHotkey(key, act, { ...LENIENT, ignoreInputs });
-  $effect(() => untrack(() => keyMap.add(told)));
+  $effect(() => (may() ? untrack(() => keyMap.add(told)) : undefined));
 }
 
-/** Bind a sign for as long as a component lives, wherever a keyboard has it; not while typing. */
-export function onSign(sign: string, does: string, act: () => void) {
+/**
+ * Bind a sign for as long as a component lives, wherever a keyboard has it; not while typing.
+ * Who may not do it is not told of it.
+ */
+export function onSign(sign: string, does: string, act: () => void, may = always) {
   const heed = (event: KeyboardEvent) => {
-    if (event.key !== sign || event.defaultPrevented) return; // the same key of another keyboard
+    if (event.key !== sign || event.defaultPrevented || !may()) return; // the same key of another keyboard
     event.preventDefault();
     act();
   };
-  bind([{ key: sign }, { key: sign, shift: true }], { key: sign, does }, heed, true);
+  bind([{ key: sign }, { key: sign, shift: true }], { key: sign, does }, heed, {
+    ignoreInputs: true,
+    may,
+  });
 }
 
 /** Bind a key or a chord, also while typing; what it does to the browser is for `act` to say. */
 export function onChord(key: RegisterableHotkey, shown: string, does: string, act: Act) {
-  bind([key], { key: shown, does }, act, false);
+  bind([key], { key: shown, does }, act, { ignoreInputs: false });
 }

@@ -18,6 +18,7 @@ export const SCREENS: Screen[] = [
     about: 'who holds and who grows most',
     needs: 'read',
   },
+  { name: 'Compliance', path: '/compliance', about: 'which promises are broken', needs: 'read' },
   { name: 'Try a workload', path: '/try', about: 'where it fits', needs: 'plan' },
   { name: 'Feeds', path: '/feeds', about: 'who tells us, and how late', needs: 'read feeds' },
   { name: 'Findings', path: '/feeds/findings', about: 'what joining showed', needs: 'read feeds' },

@@ -18,7 +18,20 @@ const RUN = {
   failed: 'signal',
   interrupted: 'shoal',
 } as const;
-const ALL: Record<string, string> = { ...ATTENTION, ...FEED, ...RUN };
+const SERVED = {
+  within: 'ink-soft',
+  held: 'shoal',
+  starved: 'signal',
+  untiered: 'ink-soft',
+} as const;
+const KEPT = {
+  met: 'depth-4',
+  broken: 'signal',
+  settling: 'plan',
+  unproven: 'ink-soft',
+  exempt: 'ink-soft',
+} as const;
+const ALL: Record<string, string> = { ...ATTENTION, ...FEED, ...RUN, ...SERVED, ...KEPT };
 // Written out, since Tailwind makes only the classes that it reads.
 const TEXT: Record<string, string> = {
   'depth-4': 'text-depth-4',

@@ -9,7 +9,8 @@
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { bearing, setQuery } from '$lib/url/bearing.svelte';
   import { squares, tintOf, TINTS, type Block } from './area';
-  import { oneOf, windowOf } from './choices';
+  import { growthDays } from '$lib/ui/windows';
+  import { oneOf } from './choices';
 
   /** Bytes as areas, in groups of groups; what stands out is what is wrong. */
   const KINDS = [
@@ -29,7 +30,7 @@
   const area = createQuery(() => {
     const query = {
       ...bearing.asked,
-      window: windowOf(asked.get('window')),
+      window: growthDays(asked.get('window')),
       by: `${outer},${inner}`,
     };
     return {

@@ -11,7 +11,8 @@
   import { bearing, setQuery, writeQuery } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
   import { cellText, daysAhead, type Linked } from '$lib/ui/thing/cells';
-  import { ANY_ORDER, FIRST_COLUMNS, FIRST_ORDER, windowOf } from './choices';
+  import { growthDays } from '$lib/ui/windows';
+  import { ANY_ORDER, FIRST_COLUMNS, FIRST_ORDER } from './choices';
   import { estateKindsQuery, rowsQuery, selectedQuery, type KindName } from './queries';
 
   /** Everything of one kind at the bearing, sorted by the server, added up and taken along. */
@@ -34,7 +35,7 @@
       .filter((one) => names.split(',').includes(one.replace(/^-/, '')))
       .join(',') || 'name',
   );
-  const where = $derived({ ...bearing.asked, window: windowOf(asked.get('window')) });
+  const where = $derived({ ...bearing.asked, window: growthDays(asked.get('window')) });
   const list = createInfiniteQuery(() => ({
     ...rowsQuery(kind, where, { columns: names, order: orders }),
     enabled: of !== undefined,

@@ -9,7 +9,9 @@
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { bearing, setQuery } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
-  import { oneOf, windowOf, WINDOWS } from './choices';
+  import ShareBar from '$lib/ui/ShareBar.svelte';
+  import { GROWTH_WINDOWS, growthDays } from '$lib/ui/windows';
+  import { oneOf } from './choices';
   import type { KindName } from './queries';
 
   /** Who holds most and who grew most in a window, each with its share of all. */
@@ -27,11 +29,10 @@
     { key: 'bucket', name: 'buckets' },
   ];
   const MOST = 20;
-  const WIDTH = 1000;
   const PERCENT = 100;
   const asked = $derived(page.url.searchParams);
   const kind = $derived(oneOf(KINDS, asked.get('kind'), 'vm'));
-  const days = $derived(windowOf(asked.get('window')));
+  const days = $derived(growthDays(asked.get('window')));
   const query = (order: string) => ({
     queryKey: [...keys.at, 'largest', kind, bearing.asked, days, order],
     queryFn: () =>
@@ -56,7 +57,7 @@
     { key: 'used', title: 'Largest', told: largest },
     {
       key: 'grown',
-      title: `Grew most in ${WINDOWS.find((one) => one.days === days)?.name ?? ''}`,
+      title: `Grew most in ${GROWTH_WINDOWS.find((one) => one.days === days)?.name ?? ''}`,
       told: fastest,
     },
   ]);
@@ -71,7 +72,7 @@
   />
   <Choice
     label="Grown over"
-    options={WINDOWS}
+    options={[...GROWTH_WINDOWS]}
     value={String(days)}
     onpick={(key) => void setQuery('window', key)}
   />
@@ -104,19 +105,7 @@
                 aria-label="look at {row.name} beside the list"
                 onclick={() => onpreview(row.id)}
               >
-                <svg
-                  viewBox="0 0 {WIDTH} 10"
-                  preserveAspectRatio="none"
-                  class="h-2.5 w-full"
-                  aria-hidden="true"
-                >
-                  <rect width={WIDTH} height="10" class="fill-depth-1" />
-                  <rect
-                    width={(Math.max(amount ?? 0, 0) / most) * WIDTH}
-                    height="10"
-                    class="fill-depth-4"
-                  />
-                </svg>
+                <ShareBar {amount} {most} />
               </button>
               <span class="figures text-right" title={exactBytes(amount)}
                 >{preferences.bytes(amount, key === 'grown')}</span

@@ -8,7 +8,8 @@
   import Pending from '$lib/ui/Pending.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { bearing, setQuery, writeQuery } from '$lib/url/bearing.svelte';
-  import { HEIGHTS, oneOf, WAYS, windowOf, WINDOWS } from './choices';
+  import { GROWTH_WINDOWS, growthDays } from '$lib/ui/windows';
+  import { HEIGHTS, oneOf, WAYS } from './choices';
   import { strataQuery } from './queries';
   import Strata from './Strata.svelte';
 
@@ -19,7 +20,7 @@
   const asked = $derived(page.url.searchParams);
   const way = $derived(oneOf(WAYS, asked.get('way'), 'storage'));
   const height = $derived(oneOf(HEIGHTS, asked.get('height'), 'used'));
-  const windowDays = $derived(windowOf(asked.get('window')));
+  const windowDays = $derived(growthDays(asked.get('window')));
   const strata = createQuery(() =>
     strataQuery(
       { ...bearing.asked, ...(height === 'grown' ? { window: windowDays } : {}) },
@@ -59,7 +60,7 @@
     {#if height === 'grown'}
       <Choice
         label="Grown over"
-        options={WINDOWS}
+        options={[...GROWTH_WINDOWS]}
         value={String(windowDays)}
         onpick={(key) => void setQuery('window', key)}
       />

@@ -1,4 +1,4 @@
-import type { Height, KindName, Way, Window } from './queries';
+import type { Height, KindName, Way } from './queries';
 
 export const WAYS: { key: Way; name: string }[] = [
   { key: 'storage', name: 'site to disk' },
@@ -12,14 +12,6 @@ export const HEIGHTS: { key: Height; name: string }[] = [
   { key: 'exposure', name: 'exposure' },
   { key: 'grown', name: 'grown' },
 ];
-export const WINDOWS: { key: string; name: string; days: Window }[] = [
-  { key: '1', name: '24 h', days: 1 },
-  { key: '7', name: '7 d', days: 7 },
-  { key: '30', name: '30 d', days: 30 },
-  { key: '90', name: '90 d', days: 90 },
-  { key: '365', name: '1 y', days: 365 },
-];
-const DEFAULT_DAYS: Window = 30;
 
 export function oneOf<Key extends string>(
   options: { key: Key }[],
@@ -27,10 +19,6 @@ export function oneOf<Key extends string>(
   without: Key,
 ): Key {
   return options.find((one) => one.key === told)?.key ?? without;
-}
-
-export function windowOf(told: string | null): Window {
-  return WINDOWS.find((one) => one.key === told)?.days ?? DEFAULT_DAYS;
 }
 
 /** The columns that a list of a kind shows at first; the others can be chosen. */
@@ -58,6 +46,8 @@ export const FIRST_COLUMNS: Partial<Record<KindName, string[]>> = {
   drive: ['array', 'pool', 'role', 'media', 'size'],
   port: ['array', 'controller', 'protocol', 'up', 'logins', 'speed'],
   host: ['cluster', 'health', 'cpus', 'memory', 'used', 'errors'],
+  account: ['tenant', 'state', 'used', 'size', 'fill', 'grown'],
+  bucket: ['account', 'project', 'used', 'objects', 'hot', 'warm', 'cold', 'grown'],
   tenant: ['state', 'used', 'size', 'fill', 'grown'],
   project: ['tenant', 'state', 'used', 'size', 'fill', 'grown'],
 };

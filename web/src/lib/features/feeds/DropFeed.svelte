@@ -2,6 +2,7 @@
   import { createMutation, useQueryClient } from '@tanstack/svelte-query';
   import { Button } from 'flowbite-svelte';
   import Dialog from '$lib/ui/Dialog.svelte';
+  import { readAnew } from '$lib/api/anew';
   import type { Feed } from '$lib/api/client';
   import { setQuery } from '$lib/url/bearing.svelte';
   import { counted } from '$lib/format';
@@ -23,7 +24,7 @@
     onSuccess: async () => {
       isAsking = false;
       await setQuery('feed', '');
-      await client.invalidateQueries();
+      await readAnew(client);
     },
   }));
 </script>

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { createMutation, useQueryClient } from '@tanstack/svelte-query';
   import { Button } from 'flowbite-svelte';
+  import { readAnew } from '$lib/api/anew';
   import type { Feed, Schemas } from '$lib/api/client';
   import { keys } from '$lib/api/queries';
   import { asRefusal } from '$lib/api/refusal';
@@ -29,13 +30,13 @@
   // svelte-ignore state_referenced_locally
   let form: FeedForm = $state(formOf(feed));
 
-  const readAnew = () => client.invalidateQueries({ queryKey: keys.feeds });
+  const feedsAnew = () => readAnew(client, keys.feeds);
   const keep = createMutation(() => ({
     mutationFn: ({ wanted, version }: { wanted: Schemas['FeedWriteRequest']; version: string }) =>
       feed ? changeFeed(feed.id, version, wanted) : addFeed(wanted),
     onSuccess: async (kept: Feed) => {
       form.password = '';
-      await readAnew();
+      await feedsAnew();
       if (isAdding) await setQuery('feed', String(kept.id));
     },
   }));
@@ -48,12 +49,12 @@
   }));
   async function setPaused(from: Feed, isPaused: boolean) {
     const kept = await changeFeed(from.id, from.version, { is_paused: isPaused });
-    await readAnew();
+    await feedsAnew();
     return kept;
   }
   const trial = createMutation(() => ({
     mutationFn: () => tryFeed(feed?.id ?? 0),
-    onSuccess: readAnew,
+    onSuccess: feedsAnew,
   }));
   const refusal = $derived(asRefusal(keep.error));
   let optionsFault = $state('');

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { createMutation, useQueryClient } from '@tanstack/svelte-query';
   import { Button } from 'flowbite-svelte';
+  import { readAnew } from '$lib/api/anew';
   import type { Feed } from '$lib/api/client';
   import { keys } from '$lib/api/queries';
   import { formatAge, formatCount, formatMoment } from '$lib/format';
@@ -42,7 +43,7 @@
   });
   const collect = createMutation(() => ({
     mutationFn: () => collectNow(feed.id),
-    onSuccess: () => client.invalidateQueries({ queryKey: keys.feeds }),
+    onSuccess: () => readAnew(client, keys.feeds),
   }));
 
   let wasLive = false;
@@ -50,7 +51,7 @@
     const isNow = live !== null;
     // A run that has just ended changed what every other screen shows.
     if (wasLive && !isNow) {
-      for (const queryKey of [keys.runs, keys.estate]) void client.invalidateQueries({ queryKey });
+      for (const queryKey of [keys.runs, keys.estate]) void readAnew(client, queryKey);
     }
     wasLive = isNow;
   });

@@ -5,10 +5,13 @@
   import { textOf } from '$lib/ui/events';
   import Choice from '$lib/ui/Choice.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
-  import { formatCount } from '$lib/format';
+  import type { Finding } from '$lib/api/client';
+  import { formatCount, formatMoment, kindWord } from '$lib/format';
+  import type { Column } from '$lib/ui/table/columns';
+  import Table from '$lib/ui/table/Table.svelte';
+  import { pathOf } from '$lib/url/things';
   import { bearing, setQuery } from '$lib/url/bearing.svelte';
   import FeedsHead from './FeedsHead.svelte';
-  import FindingGroup from './FindingGroup.svelte';
   import { groupsOf, nameOf, ORDER } from './findings';
   import { findingCountsQuery, findingsHref, findingsQuery } from './queries';
 
@@ -30,11 +33,44 @@
     })),
   ]);
   const isNarrowed = $derived(Boolean(wanted.kind || wanted.text || wanted.scope));
+  const ROW_PX = 40;
+  const columns: Column<Finding>[] = [
+    {
+      key: 'thing',
+      name: 'thing',
+      width: 'minmax(150px, 260px)',
+      cell: named,
+      isText: true,
+      isAlways: true,
+    },
+    { key: 'site', name: 'site', width: '90px', cell: site, isText: true },
+    { key: 'what', name: 'what was found', width: 'minmax(200px, 1fr)', cell: what, isText: true },
+    { key: 'since', name: 'since', width: '90px', cell: since },
+  ];
   const failed = $derived(findings.error ?? counts.error);
 </script>
 
+{#snippet named(finding: Finding)}
+  <span class="block text-xs text-ink-soft">{kindWord(finding.entity.kind)}</span>
+  <a
+    class="lead block font-semibold hover:underline"
+    title={finding.entity.uid}
+    href={bearing.href(
+      finding.pool_id === null ? pathOf(finding.entity) : `/pools/${finding.pool_id}`,
+    )}>{finding.entity.name}</a
+  >
+{/snippet}
+{#snippet site(finding: Finding)}<span class="text-ink-soft">{finding.site_name ?? '–'}</span
+  >{/snippet}
+{#snippet what(finding: Finding)}
+  <span class="line-clamp-2 leading-4 whitespace-normal" title={finding.detail}
+    >{finding.detail}</span
+  >
+{/snippet}
+{#snippet since(finding: Finding)}<span class="text-ink-soft">{formatMoment(finding.found_at)}</span
+  >{/snippet}
 <svelte:head><title>Findings · Keel Mark</title></svelte:head>
-<section data-place="findings" class="h-full overflow-y-auto px-4 pt-2 pb-6">
+<section data-place="findings" class="flex h-full flex-col px-4 pt-2">
   <FeedsHead here="findings">
     <Input
       size="sm"
@@ -64,23 +100,34 @@
       class="flex flex-wrap gap-4 pb-2"
     />
   {/if}
-  {#each shown as group (group.kind)}
-    <FindingGroup {group} n={Math.max(nOf(group.kind), group.findings.length)} />
-  {:else}
-    {#if findings.data}
-      <p class="max-w-prose py-4 text-ink-soft">
-        {isNarrowed
-          ? 'Nothing here in this scope, of this kind and text.'
-          : 'Nothing is loose: every volume, device and mapping leads to something that a feed tells of, and no two sources contradict each other.'}
-      </p>
-    {/if}
-  {/each}
-  {#if findings.hasNextPage}
-    <Button
-      size="xs"
-      color="alternative"
-      disabled={findings.isFetchingNextPage}
-      onclick={() => findings.fetchNextPage()}>show more</Button
-    >
+  {#if findings.data}
+    <Table
+      name="findings"
+      label="Findings"
+      note="{formatCount(wanted.kind ? nOf(wanted.kind) : nAll)} open"
+      {columns}
+      of={{
+        rows: shown.flatMap((group) => group.findings),
+        groups: shown.map((group) => ({
+          key: group.kind,
+          title: group.name,
+          isGrave: group.isGrave,
+          note: `${formatCount(Math.max(nOf(group.kind), group.findings.length))} · ${group.why}`,
+          rows: group.findings,
+        })),
+        idOf: (finding) => finding.id,
+        nAll: wanted.kind ? nOf(wanted.kind) : nAll,
+        isBusy: findings.isPlaceholderData,
+        onmore:
+          findings.hasNextPage && !findings.isFetchingNextPage
+            ? () => void findings.fetchNextPage()
+            : undefined,
+      }}
+      rowPx={ROW_PX}
+      empty={isNarrowed
+        ? 'Nothing here in this scope, of this kind and text.'
+        : 'Nothing is loose: every volume, device and mapping leads to something that a feed tells of, and no two sources contradict each other.'}
+      isTall
+    />
   {/if}
 </section>

@@ -1,7 +1,8 @@
 <script lang="ts">
   import { createQuery, queryOptions, useQueryClient } from '@tanstack/svelte-query';
+  import { readAnew } from '$lib/api/anew';
   import { api, bodyOf, type Run } from '$lib/api/client';
-  import { keys, poolsQuery } from '$lib/api/queries';
+  import { firstPoolsQuery, keys } from '$lib/api/queries';
   import { counted, limitDate } from '$lib/format';
   import { differenceOf } from './differences';
   import { isLive } from './queries';
@@ -25,7 +26,7 @@
   const RUN_MS = 1500;
   // Dates follow the rows: what ends first is read anew until they are there.
   const dates = createQuery(() => ({
-    ...poolsQuery(''),
+    ...firstPoolsQuery(),
     enabled: told.state === 'done',
     refetchInterval: RUN_MS,
   }));
@@ -33,7 +34,7 @@
     dates.data?.results.find((pool) => pool.limit.likely_on ?? pool.limit.early_on) ?? null,
   );
   $effect(() => {
-    if (told.state === 'done') void client.invalidateQueries({ queryKey: keys.estate });
+    if (told.state === 'done') void readAnew(client, keys.estate);
   });
 </script>
 

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { createMutation, useQueryClient } from '@tanstack/svelte-query';
   import { Button, Checkbox, Input } from 'flowbite-svelte';
+  import { readAnew } from '$lib/api/anew';
   import type { Sheet } from '$lib/api/client';
   import { keys } from '$lib/api/queries';
   import { aKind, counted, formatCount } from '$lib/format';
@@ -27,11 +28,11 @@
   const check = createMutation(() => ({ mutationFn: () => checkSheet(sheet.key, mapping) }));
   const save = createMutation(() => ({
     mutationFn: (version: string) => saveMapping(name, sheet.header, mapping, version),
-    onSuccess: () => client.invalidateQueries({ queryKey: keys.mappings }),
+    onSuccess: () => readAnew(client, keys.mappings),
   }));
   const bring = createMutation(() => ({
     mutationFn: () => importSheet(sheet.key, mapping, skipsBad),
-    onSuccess: () => client.invalidateQueries({ queryKey: keys.runs }),
+    onSuccess: () => readAnew(client, keys.runs),
   }));
   const change = (wanted: TableMapping) => {
     mapping = wanted;

@@ -4,6 +4,7 @@ export interface Group {
   kind: string;
   name: string;
   why: string;
+  isGrave: boolean;
   findings: Finding[];
 }
 
@@ -20,6 +21,8 @@ const NAMES: Record<string, string> = {
 /** What may cost data first. */
 export const ORDER = Object.keys(NAMES);
 
+const MAY_COST_DATA = new Set(['mirror-side-lost', 'free-but-owned']);
+
 export const nameOf = (kind: string) => NAMES[kind] ?? kind;
 
 /** Findings by kind, in that order. */
@@ -27,6 +30,16 @@ export function groupsOf(findings: Finding[]): Group[] {
   return ORDER.flatMap((kind) => {
     const own = findings.filter((finding) => finding.kind === kind);
     const [first] = own;
-    return first ? [{ kind, name: nameOf(kind), why: first.why, findings: own }] : [];
+    return first
+      ? [
+          {
+            kind,
+            name: nameOf(kind),
+            why: first.why,
+            isGrave: MAY_COST_DATA.has(kind),
+            findings: own,
+          },
+        ]
+      : [];
   });
 }

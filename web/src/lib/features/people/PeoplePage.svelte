@@ -6,8 +6,8 @@
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { setQuery } from '$lib/url/bearing.svelte';
   import Log from './Log.svelte';
+  import PeopleTable from './PeopleTable.svelte';
   import PersonMargin from './PersonMargin.svelte';
-  import PersonRow from './PersonRow.svelte';
   import { peopleQuery } from './queries';
 
   const session = createQuery(sessionQuery);
@@ -19,7 +19,6 @@
   const told = $derived(page.url.searchParams.get('person') ?? '');
   const chosen = $derived(people.data?.find((person) => person.id === Number(told)) ?? null);
   const isAdding = $derived(told === 'new');
-  const active = $derived(people.data?.filter((person) => person.is_active).length ?? 0);
 </script>
 
 <svelte:head><title>People · Keel Mark</title></svelte:head>
@@ -28,7 +27,6 @@
     {#if mayManage}
       <div class="flex items-baseline gap-5 pb-1">
         <h1 class="water">Who may what</h1>
-        <p class="text-ink-soft">{active} in service</p>
         <Button
           size="xs"
           color="alternative"
@@ -39,14 +37,7 @@
       {#if people.isError}
         <ProblemNote of="People" error={people.error} onretry={() => people.refetch()} />
       {/if}
-      {#each people.data ?? [] as person (person.id)}
-        <PersonRow
-          {person}
-          tenants={names}
-          isChosen={person === chosen}
-          onpick={() => void setQuery('person', person === chosen ? '' : String(person.id))}
-        />
-      {/each}
+      {#if people.data}<PeopleTable people={people.data} tenants={names} {chosen} />{/if}
     {/if}
     {#if mayRead}
       <div class={mayManage ? 'mt-6' : ''}><Log /></div>

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { createMutation, useQueryClient } from '@tanstack/svelte-query';
   import { Button, Checkbox, Label } from 'flowbite-svelte';
+  import { readAnew } from '$lib/api/anew';
   import { keys } from '$lib/api/queries';
   import { asRefusal } from '$lib/api/refusal';
   import Clash from '$lib/ui/Clash.svelte';
@@ -26,9 +27,9 @@
     tenant_ids: [...(person?.tenant_ids ?? [])],
     requires_second_factor: person?.requires_second_factor ?? false,
   });
-  const readAnew = async () => {
-    await client.invalidateQueries({ queryKey: keys.people });
-    await client.invalidateQueries({ queryKey: keys.audit });
+  const peopleAnew = async () => {
+    await readAnew(client, keys.people);
+    await readAnew(client, keys.audit);
   };
   const keep = createMutation(() => ({
     mutationFn: (version: string) => {
@@ -41,19 +42,19 @@
     },
     onSuccess: async (kept: Person) => {
       form.password = '';
-      await readAnew();
+      await peopleAnew();
       if (!person) await setQuery('person', String(kept.id));
     },
   }));
   const service = createMutation(() => ({
     mutationFn: () =>
       changePerson(person?.id ?? 0, person?.version ?? '', { is_active: !person?.is_active }),
-    onSuccess: readAnew,
+    onSuccess: peopleAnew,
   }));
   const dropFactor = createMutation(() => ({
     mutationFn: () =>
       changePerson(person?.id ?? 0, person?.version ?? '', { drops_second_factor: true }),
-    onSuccess: readAnew,
+    onSuccess: peopleAnew,
   }));
   const refusal = $derived(asRefusal(keep.error));
   const flip = (id: number) => {

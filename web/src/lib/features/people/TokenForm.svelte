@@ -1,6 +1,7 @@
 <script lang="ts">
   import { createMutation, useQueryClient } from '@tanstack/svelte-query';
   import { Button, Checkbox } from 'flowbite-svelte';
+  import { readAnew } from '$lib/api/anew';
   import type { Schemas } from '$lib/api/client';
   import { keys } from '$lib/api/queries';
   import Copy from '$lib/ui/Copy.svelte';
@@ -19,7 +20,7 @@
     mutationFn: () => makeToken({ ...form }),
     onSuccess: async () => {
       form.name = '';
-      await client.invalidateQueries({ queryKey: keys.tokens });
+      await readAnew(client, keys.tokens);
     },
   }));
   const flip = (scope: Scope) => {

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { createMutation, createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { Button } from 'flowbite-svelte';
+  import { readAnew } from '$lib/api/anew';
   import { keys } from '$lib/api/queries';
   import { daysUntil, formatDay, formatMoment } from '$lib/format';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
@@ -12,7 +13,7 @@
   const tokens = createQuery(tokensQuery);
   const revoke = createMutation(() => ({
     mutationFn: (id: number) => revokeToken(id),
-    onSuccess: () => client.invalidateQueries({ queryKey: keys.tokens }),
+    onSuccess: () => readAnew(client, keys.tokens),
   }));
   let asked: number | null = $state(null); // whose end is to be said twice
   const left = (expiresAt: string) => daysUntil(expiresAt);

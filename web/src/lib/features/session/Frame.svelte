@@ -1,9 +1,12 @@
 <script lang="ts">
   import { createMutation, createQuery, useQueryClient } from '@tanstack/svelte-query';
   import type { Snippet } from 'svelte';
+  import { readAnew } from '$lib/api/anew';
   import { api, bodyOf, type Schemas } from '$lib/api/client';
   import { keys, sessionQuery } from '$lib/api/queries';
   import BearingLine from '$lib/ui/BearingLine.svelte';
+  import { chartTables } from '$lib/ui/chart/tables.svelte';
+  import { onSign } from '$lib/ui/keys.svelte';
   import KeySheet from '$lib/ui/KeySheet.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import Toasts from '$lib/ui/Toasts.svelte';
@@ -19,6 +22,7 @@
     children: Snippet;
   }
   let { children }: Props = $props();
+  onSign('v', 'charts as tables, and back', () => chartTables.turn());
   const client = useQueryClient();
   const session = createQuery(sessionQuery);
   // Who was here last: a session that ends elsewhere must not throw the screen away.
@@ -38,7 +42,6 @@
   function leave() {
     last = null;
     client.removeQueries({ predicate: (query) => query.queryKey[0] !== keys.session[0] });
-    void client.invalidateQueries({ queryKey: keys.session });
     client.setQueryData<Schemas['SessionRead']>(keys.session, {
       name: null,
       is_signed_in: false,
@@ -48,6 +51,7 @@
       must_set_up_factor: false,
       has_second_factor: false,
     });
+    void readAnew(client, keys.session);
   }
 </script>
 

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { createMutation, useQueryClient } from '@tanstack/svelte-query';
   import { Button } from 'flowbite-svelte';
+  import { readAnew } from '$lib/api/anew';
   import { api, bodyOf } from '$lib/api/client';
   import { keys } from '$lib/api/queries';
   import { asRefusal } from '$lib/api/refusal';
@@ -17,7 +18,7 @@
     onSuccess: async (session) => {
       current = wanted = again = '';
       client.setQueryData(keys.session, session);
-      await client.invalidateQueries();
+      await readAnew(client);
     },
   }));
   const refusal = $derived(asRefusal(change.error));

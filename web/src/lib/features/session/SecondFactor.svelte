@@ -1,6 +1,7 @@
 <script lang="ts">
   import { createMutation, createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { Button } from 'flowbite-svelte';
+  import { readAnew } from '$lib/api/anew';
   import { api, bodyOf } from '$lib/api/client';
   import { keys, sessionQuery } from '$lib/api/queries';
   import Copy from '$lib/ui/Copy.svelte';
@@ -19,12 +20,12 @@
       code = '';
       begin.reset();
       client.setQueryData(keys.session, told);
-      await client.invalidateQueries();
+      await readAnew(client);
     },
   }));
   const drop = createMutation(() => ({
     mutationFn: () => bodyOf(api.DELETE('/api/v1/session/second-factor')),
-    onSuccess: () => client.invalidateQueries({ queryKey: keys.session }),
+    onSuccess: () => readAnew(client, keys.session),
   }));
   const picture = $derived(
     begin.data ? `data:image/svg+xml;utf8,${encodeURIComponent(begin.data.picture)}` : '',

@@ -6,6 +6,7 @@
     useQueryClient,
   } from '@tanstack/svelte-query';
   import { Button } from 'flowbite-svelte';
+  import { readAnew } from '$lib/api/anew';
   import { api, bodyOf } from '$lib/api/client';
   import { keys } from '$lib/api/queries';
   import { formatMoment } from '$lib/format';
@@ -21,7 +22,7 @@
   const end = createMutation(() => ({
     mutationFn: (key: string) =>
       bodyOf(api.DELETE('/api/v1/sessions/{key}', { params: { path: { key } } })),
-    onSuccess: () => client.invalidateQueries({ queryKey: keys.sessions }),
+    onSuccess: () => readAnew(client, keys.sessions),
   }));
   const browserOf = (agent: string) => /(Firefox|Edg|Chrome|Safari)\/\d+/.exec(agent)?.[0] ?? agent;
 </script>

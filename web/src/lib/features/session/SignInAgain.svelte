@@ -1,6 +1,7 @@
 <script lang="ts">
   import { useQueryClient } from '@tanstack/svelte-query';
   import Dialog from '$lib/ui/Dialog.svelte';
+  import { readAnew } from '$lib/api/anew';
   import { keys } from '$lib/api/queries';
   import SignInForm from './SignInForm.svelte';
 
@@ -20,7 +21,7 @@
     {name}
     onsignedin={(session) => {
       client.setQueryData(keys.session, session);
-      void client.invalidateQueries();
+      void readAnew(client);
     }}
   />
   <!-- Last, so that a key meant for what lay below cannot end up on it. -->

@@ -1,11 +1,13 @@
 <script lang="ts">
-  import type { PoolDetail } from '$lib/api/client';
   import { axisUnit, preferences } from '$lib/format';
 
+  import type { Books } from './figures';
+
+  /** The hull-side scale of a thing: what is used, promised and reserved of its size. */
   interface Props {
-    pool: PoolDetail;
+    books: Books;
   }
-  let { pool }: Props = $props();
+  let { books }: Props = $props();
 
   const WIDTH = 190;
   const BOTTOM = 520;
@@ -20,34 +22,34 @@
   const id = $props.id();
 
   const top = $derived(
-    Math.max(pool.usable_bytes, pool.used_bytes, pool.provisioned_bytes ?? 0, 1),
+    Math.max(books.usable_bytes, books.used_bytes, books.provisioned_bytes ?? 0, 1),
   );
   const y = (bytes: number) => BOTTOM - (bytes / top) * FULL_HEIGHT;
-  const unit = $derived(axisUnit(pool.usable_bytes, preferences.system));
+  const unit = $derived(axisUnit(books.usable_bytes, preferences.system));
   const inUnit = (bytes: number) =>
     (bytes / unit.bytes).toFixed(bytes / unit.bytes < PERCENT ? 1 : 0);
   const figures = $derived(
-    Array.from({ length: N_FIGURES + 1 }, (_, n) => (pool.usable_bytes / N_FIGURES) * n),
+    Array.from({ length: N_FIGURES + 1 }, (_, n) => (books.usable_bytes / N_FIGURES) * n),
   );
-  const thickTop = $derived(pool.used_bytes + pool.reserved_bytes);
+  const thickTop = $derived(books.used_bytes + books.reserved_bytes);
   /** Labels right of the hull, moved apart so that none covers another. */
   const labels = $derived.by(() => {
     const wanted = [
-      { name: 'provisioned', bytes: pool.provisioned_bytes, tint: 'fill-ink', isBold: true },
-      { name: 'usable', bytes: pool.usable_bytes, tint: 'fill-ink', isBold: true },
+      { name: 'provisioned', bytes: books.provisioned_bytes, tint: 'fill-ink', isBold: true },
+      { name: books.size_name, bytes: books.usable_bytes, tint: 'fill-ink', isBold: true },
       {
-        name: `limit ${pool.limit_percent} %`,
-        bytes: (pool.usable_bytes / PERCENT) * pool.limit_percent,
+        name: `limit ${books.limit_percent} %`,
+        bytes: (books.usable_bytes / PERCENT) * books.limit_percent,
         tint: 'fill-signal',
         isBold: false,
       },
       {
-        name: `caution ${pool.caution_percent} %`,
-        bytes: (pool.usable_bytes / PERCENT) * pool.caution_percent,
+        name: `caution ${books.caution_percent} %`,
+        bytes: (books.usable_bytes / PERCENT) * books.caution_percent,
         tint: 'fill-shoal',
         isBold: false,
       },
-      { name: 'used', bytes: pool.used_bytes, tint: 'fill-ink', isBold: true },
+      { name: 'used', bytes: books.used_bytes, tint: 'fill-ink', isBold: true },
     ]
       .filter((label): label is typeof label & { bytes: number } => label.bytes !== null)
       .sort((a, b) => b.bytes - a.bytes);
@@ -64,36 +66,36 @@
   viewBox="0 0 {WIDTH} 560"
   width={WIDTH}
   role="img"
-  aria-label="{preferences.bytes(pool.used_bytes)} used, {preferences.bytes(
-    pool.provisioned_bytes,
-  )} provisioned, {preferences.bytes(pool.usable_bytes)} usable"
+  aria-label="{preferences.bytes(books.used_bytes)} used, {preferences.bytes(
+    books.provisioned_bytes,
+  )} provisioned, {preferences.bytes(books.usable_bytes)} {books.size_name}"
 >
   <defs>
     <pattern id="{id}-promised" width="5" height="5" patternUnits="userSpaceOnUse">
       <path d="M0 5L5 0" class="stroke-depth-4" stroke-width="1" />
     </pattern>
   </defs>
-  {#if pool.provisioned_bytes !== null && pool.provisioned_bytes > pool.used_bytes}
+  {#if books.provisioned_bytes !== null && books.provisioned_bytes > books.used_bytes}
     <rect
       x={HULL_LEFT}
       width={HULL_WIDTH}
-      y={y(pool.provisioned_bytes)}
-      height={y(pool.used_bytes) - y(pool.provisioned_bytes)}
+      y={y(books.provisioned_bytes)}
+      height={y(books.used_bytes) - y(books.provisioned_bytes)}
       fill="url(#{id}-promised)"
     />
   {/if}
-  {#if pool.reserved_bytes > 0}
+  {#if books.reserved_bytes > 0}
     <rect
       x={HULL_LEFT}
       width={HULL_WIDTH}
       y={y(thickTop)}
-      height={y(pool.used_bytes) - y(thickTop)}
+      height={y(books.used_bytes) - y(thickTop)}
       class="fill-depth-2"
     />
-    {#if y(pool.used_bytes) - y(thickTop) > FIGURE_GAP}
+    {#if y(books.used_bytes) - y(thickTop) > FIGURE_GAP}
       <text
         x={HULL_LEFT + HULL_WIDTH / 2}
-        y={(y(thickTop) + y(pool.used_bytes)) / 2 + 4}
+        y={(y(thickTop) + y(books.used_bytes)) / 2 + 4}
         text-anchor="middle"
         class="fill-ink text-xs">thick</text
       >
@@ -102,15 +104,15 @@
   <rect
     x={HULL_LEFT}
     width={HULL_WIDTH}
-    y={y(pool.used_bytes)}
-    height={BOTTOM - y(pool.used_bytes)}
+    y={y(books.used_bytes)}
+    height={BOTTOM - y(books.used_bytes)}
     class="fill-depth-4"
   />
   <rect
     x={HULL_LEFT}
     width={HULL_WIDTH}
-    y={y(pool.usable_bytes)}
-    height={BOTTOM - y(pool.usable_bytes)}
+    y={y(books.usable_bytes)}
+    height={BOTTOM - y(books.usable_bytes)}
     fill="none"
     class="stroke-depth-5"
   />
@@ -120,9 +122,9 @@
       >{inUnit(bytes)}</text
     >
   {/each}
-  {#each [{ percent: pool.limit_percent, tint: 'stroke-signal' }, { percent: pool.caution_percent, tint: 'stroke-shoal' }] as mark (mark.tint)}
+  {#each [{ percent: books.limit_percent, tint: 'stroke-signal' }, { percent: books.caution_percent, tint: 'stroke-shoal' }] as mark (mark.tint)}
     <path
-      d="M{HULL_LEFT - 5} {y((pool.usable_bytes / PERCENT) * mark.percent)}H{HULL_RIGHT + 5}"
+      d="M{HULL_LEFT - 5} {y((books.usable_bytes / PERCENT) * mark.percent)}H{HULL_RIGHT + 5}"
       class={mark.tint}
       stroke-width="1.6"
       stroke-dasharray="8 4"

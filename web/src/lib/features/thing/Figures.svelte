@@ -5,8 +5,10 @@
     figures: Figure[];
     chosen: string;
     onpick: (figure: string) => void;
+    isForecast?: boolean; // what the books say is of a day to come
   }
-  let { figures, chosen, onpick }: Props = $props();
+  let { figures, chosen, onpick, isForecast = false }: Props = $props();
+  const DATES = new Set(['ends', 'order_by']); // which are forecast at any day
   const FEW = 4; // stand together instead of apart
 </script>
 
@@ -32,7 +34,9 @@
       <span
         class="figures block text-base font-semibold whitespace-nowrap {figure.isUrgent
           ? 'text-signal'
-          : ''}">{figure.shown}</span
+          : isForecast && !DATES.has(figure.key)
+            ? 'text-plan'
+            : ''}">{figure.shown}</span
       >
     </button>
   {/each}

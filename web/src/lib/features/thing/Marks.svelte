@@ -1,6 +1,7 @@
 <script lang="ts">
   import { createMutation, createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { Button } from 'flowbite-svelte';
+  import { readAnew } from '$lib/api/anew';
   import { keys } from '$lib/api/queries';
   import { asRefusal } from '$lib/api/refusal';
   import Clash from '$lib/ui/Clash.svelte';
@@ -57,7 +58,7 @@
   async function set(of: Level, wanted: Told, version: string) {
     const kept = await setMarks(thingId, version, { level: of, ...Object.fromEntries(wanted) });
     client.setQueryData(marksQuery(thingId).queryKey, kept);
-    void client.invalidateQueries({ queryKey: keys.estate });
+    void readAnew(client, keys.estate);
     return kept;
   }
   const refusal = $derived(asRefusal(keep.error));

@@ -5,11 +5,13 @@
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
   import { detailsQuery, thingQuery } from '$lib/ui/thing/queries';
+  import Promises from '$lib/ui/thing/Promises.svelte';
+  import Notes from '$lib/ui/thing/Notes.svelte';
   import Surroundings from '$lib/ui/thing/Surroundings.svelte';
   import ThingMargin from '$lib/ui/thing/ThingMargin.svelte';
   import { bearing } from '$lib/url/bearing.svelte';
   import type { Linked } from '$lib/ui/thing/cells';
-  import CourseLine from './CourseLine.svelte';
+  import CourseLine from '$lib/ui/chart/CourseLine.svelte';
 
   /** The page of what has no forecast of its own bytes: a VM, a host, a port, a file. */
   interface Props {
@@ -31,7 +33,7 @@
       named('host') ?? named('cluster') ?? named('array'),
       figures.power ? `power ${String(figures.power)}` : null,
       figures.os as string | undefined,
-      figures.cpus ? `${String(figures.cpus)} CPUs` : null,
+      figures.cpus ? `${String(figures.cpus)} CPU${figures.cpus === 1 ? '' : 's'}` : null,
       figures.memory ? preferences.bytes(figures.memory as number) : null,
     ].filter(Boolean),
   );
@@ -63,6 +65,8 @@
       aria-label="What is known"
     >
       <ThingMargin id={thingId} isHere />
+      <Promises id={thingId} kind={thing.data.kind} />
+      <Notes id={thingId} />
     </aside>
   </div>
 {:else if thing.error}

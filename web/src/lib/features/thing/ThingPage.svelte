@@ -7,13 +7,15 @@
   import Pending from '$lib/ui/Pending.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
+  import { thingQuery } from '$lib/ui/thing/queries';
   import Surroundings from '$lib/ui/thing/Surroundings.svelte';
+  import { growthDays } from '$lib/ui/windows';
   import { bearing, setQuery } from '$lib/url/bearing.svelte';
   import Berths from './Berths.svelte';
   import BigGauge from './BigGauge.svelte';
-  import { courseOf, metricOf, unitOf } from './course';
+  import { courseOf, metricOf, unitOf } from '$lib/ui/chart/soundings/course';
   import Figures from './Figures.svelte';
-  import { figuresOfEnd, figuresOfPool } from './figures';
+  import { figuresOfBooks, figuresOfEnd, type Books } from './figures';
   import GrowthNote from './GrowthNote.svelte';
   import Limits from './Limits.svelte';
   import {
@@ -24,11 +26,11 @@
     soundingsQuery,
   } from './queries';
   import PlainThing from './PlainThing.svelte';
-  import SoundingsChart from './SoundingsChart.svelte';
+  import SoundingsChart from '$lib/ui/chart/soundings/Soundings.svelte';
   import SoundingsHead from './SoundingsHead.svelte';
   import Volumes from './Volumes.svelte';
   import WhoGrew from './WhoGrew.svelte';
-  import { EXPLAINED_DAYS, growthOf, windowOf } from './windows';
+  import { contributedIn, EXPLAINED_DAYS, growthOf, spanOf, windowOf, type Span } from './windows';
   import WorkingMargin from './WorkingMargin.svelte';
 
   /** What ends of anything, when and why, and who makes it grow; of a pool its books as well. */
@@ -38,6 +40,7 @@
   }
   let { thingId, kind }: Props = $props();
 
+  const SPAN_MS = 250; // after which a span that is drawn is asked about
   const NOT_FOUND = 404; // nothing is forecast of it
   const asked = $derived(page.url.searchParams);
   const metric = $derived(metricOf(asked.get('metric')));
@@ -52,11 +55,40 @@
   const soundings = createQuery(() => soundingsQuery(thingId, shown.days, metric));
   const limits = createQuery(() => limitsQuery(thingId));
   const explainedDays = $derived(Math.min(shown.days, EXPLAINED_DAYS));
+  // What is being drawn stands at once; the address, and what is asked with it, follow.
+  const kept = $derived(spanOf(asked.get('span')));
+  let drawn = $state.raw<{ span: Span | null } | null>(null);
+  const span = $derived(drawn ? drawn.span : kept);
+  let waiting: ReturnType<typeof setTimeout> | undefined;
+  function draw(told: Span | null) {
+    drawn = { span: told };
+    clearTimeout(waiting);
+    waiting = setTimeout(() => {
+      void setQuery('span', told ? told.join('..') : '').then(() => (drawn = null));
+    }, SPAN_MS);
+  }
   const contributors = createQuery(() => ({
-    ...contributorsQuery(thingId, explainedDays),
+    ...contributorsQuery(thingId, ...contributedIn(kept, explainedDays)),
     enabled: metric === 'used', // of anything else nobody tells whose it is
   }));
   const session = createQuery(sessionQuery);
+  const thing = createQuery(() =>
+    thingQuery(thingId, {
+      ...bearing.asked,
+      window: growthDays(asked.get('window_days')),
+    }),
+  );
+  // As it stands now a pool is told by its own source, at once; of another day by the bearing.
+  const ledger = $derived(metric === 'used' ? (thing.data?.ledger ?? null) : null);
+  const books: Books | null = $derived(
+    pool.data && bearing.at === null
+      ? { ...pool.data, size_name: 'usable', is_shared_out: true }
+      : ledger,
+  );
+  const isAhead = $derived(thing.data?.at.when === 'forecast');
+  const workings = $derived(
+    pool.data && bearing.at === null ? pool.data.workings : (ledger?.workings ?? []),
+  );
 
   const stands = $derived(forecast.data ?? pool.data);
   const name = $derived(
@@ -103,15 +135,22 @@
 {/snippet}
 
 {#if missing.data && stands}
-  <div class="h-full {pool.data ? 'page-grid-pool' : 'page-grid-thing'}">
-    {#if pool.data}
-      <div class="border-r border-rule pt-2"><BigGauge pool={pool.data} /></div>
+  <div class="h-full {books ? 'page-grid-pool' : 'page-grid-thing'}">
+    {#if books}
+      <div class="border-r border-rule pt-2"><BigGauge {books} /></div>
     {/if}
     <section data-place="thingpage" class="min-h-0 min-w-0 overflow-y-auto px-4 pt-2 pb-6">
       <div class="flex items-center gap-3 pb-1.5">
         <StateGlyph state={stands.attention} />
         <h1 class="text-xl font-semibold whitespace-nowrap">{name}</h1>
         <p class="lead text-ink-soft">{about.filter(Boolean).join(' · ')}</p>
+        {#if bearing.at !== null && books}
+          <p class="lead {isAhead ? 'text-plan' : 'text-ink-soft'}">
+            books {isAhead
+              ? `forecast for ${formatDay(bearing.at)}, ${bearing.quantile === 'bad' ? 'in the bad case' : 'at even chance'}`
+              : `as read on ${formatDay(bearing.at)}`}
+          </p>
+        {/if}
         {#if pool.data}
           <a
             class="ml-auto border border-plan px-2 py-0.5 whitespace-nowrap text-plan hover:bg-paper-raised"
@@ -120,7 +159,8 @@
         {/if}
       </div>
       <Figures
-        figures={[...(pool.data ? figuresOfPool(pool.data) : []), ...figuresOfEnd(stands)]}
+        isForecast={bearing.at !== null && isAhead}
+        figures={[...(books ? figuresOfBooks(books) : []), ...figuresOfEnd(stands)]}
         chosen={figure}
         onpick={(key) => void setQuery('working', key === 'ends' ? '' : key)}
       />
@@ -139,6 +179,8 @@
           series={soundings.data}
           forecast={forecast.data}
           aheadDays={shown.aheadDays}
+          {span}
+          onspan={draw}
         />
       {:else if soundings.isPending || forecast.isPending}
         <Pending of="soundings" class="flex h-68 items-center justify-center" />
@@ -168,6 +210,7 @@
       {figure}
       forecast={forecast.data ?? null}
       pool={pool.data ?? null}
+      {workings}
       contributors={grown}
       mayPlan={session.data?.rights.includes('plan') ?? false}
     />

@@ -9,7 +9,11 @@
     fullName,
     kindWord,
     preferences,
+    todayIso,
   } from '$lib/format';
+  import ShareBar from '$lib/ui/ShareBar.svelte';
+  import { inOrder, type Column } from '$lib/ui/table/columns';
+  import Table from '$lib/ui/table/Table.svelte';
   import { bearing } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
 
@@ -17,62 +21,84 @@
   interface Props {
     grown: Schemas['ContributorsRead'];
   }
+  type Part = Schemas['PartGrowthRead'];
   let { grown }: Props = $props();
-  const days = $derived(daysUntil(grown.last_on, grown.first_on));
-  const WIDTH = 1000;
   const PERCENT = 100;
-  const MOST = 12;
-  const parts = $derived(grown.parts.filter((part) => part.added_bytes !== 0));
-  const widest = $derived(Math.max(...parts.map((part) => Math.abs(part.added_bytes)), 1));
-  const bar = (bytes: number) => (Math.abs(bytes) / widest) * WIDTH;
+  let order = $state('');
+  const days = $derived(daysUntil(grown.last_on, grown.first_on));
+  const changed = $derived(grown.parts.filter((part) => part.added_bytes !== 0));
+  const rows = $derived(
+    inOrder(changed, order, {
+      name: fullName,
+      added: (part) => part.added_bytes,
+      share: (part) => part.share,
+    }),
+  );
+  const widest = $derived(Math.max(...changed.map((part) => Math.abs(part.added_bytes)), 1));
   const kind = $derived(grown.part_kind ?? '');
+  const note = $derived(
+    [
+      `${preferences.bytes(grown.total_bytes, true)} in ${days} d since ${formatDay(grown.first_on)}` +
+        (grown.last_on < todayIso() ? ` up to ${formatDay(grown.last_on)}` : ''),
+      grown.new_bytes > 0 ? `${preferences.bytes(grown.new_bytes)} of it new` : '',
+      grown.gone_bytes > 0 ? `${preferences.bytes(grown.gone_bytes)} left` : '',
+      grown.n_parts > grown.parts.length
+        ? `the ${grown.parts.length} of ${counted(kind, grown.n_parts)} that changed most`
+        : '',
+    ]
+      .filter(Boolean)
+      .join(' · '),
+  );
+  const empty = $derived(
+    grown.n_parts === 0
+      ? `It holds no ${kindWord(kind)}.`
+      : `None of its ${counted(kind, grown.n_parts)} changed in this window.`,
+  );
+  const columns: Column<Part>[] = $derived([
+    {
+      key: 'name',
+      name: kindWord(kind),
+      width: 'minmax(9rem, 2fr)',
+      cell: name,
+      isText: true,
+      isSortable: true,
+      isAlways: true,
+    },
+    { key: 'bar', name: 'beside the most', width: 'minmax(4rem, 3fr)', cell: bar },
+    { key: 'added', name: 'grown', width: '92px', cell: added, isSortable: true },
+    { key: 'share', name: 'of all', width: '56px', cell: share, isSortable: true },
+    { key: 'came', name: 'came, left', width: '64px', cell: came, isText: true },
+  ]);
 </script>
 
+{#snippet name(part: Part)}
+  <a class="hover:underline" href={bearing.href(pathOf(part.entity))}>{fullName(part)}</a>
+{/snippet}
+{#snippet bar(part: Part)}
+  <ShareBar
+    amount={Math.abs(part.added_bytes)}
+    most={widest}
+    look={part.added_bytes > 0 ? 'fill-depth-4' : 'fill-depth-2'}
+  />
+{/snippet}
+{#snippet added(part: Part)}
+  <span title={exactBytes(part.added_bytes)}>{preferences.bytes(part.added_bytes, true)}</span>
+{/snippet}
+{#snippet share(part: Part)}
+  {part.share === null ? '–' : formatPercent(Math.round(part.share * PERCENT))}
+{/snippet}
+{#snippet came(part: Part)}
+  <span class="text-ink-soft">{part.is_new ? 'arrived' : part.is_gone ? 'left' : ''}</span>
+{/snippet}
+
 {#if grown.part_kind}
-  <section aria-label="Who made it grow">
-    <div class="mt-4 flex items-baseline gap-3">
-      <h2 class="water">Who made it grow</h2>
-      <p class="lead text-ink-soft">
-        {preferences.bytes(grown.total_bytes, true)} in {days} d since {formatDay(grown.first_on)}
-        {#if grown.new_bytes > 0}· {preferences.bytes(grown.new_bytes)} of it new{/if}
-        {#if grown.gone_bytes > 0}· {preferences.bytes(grown.gone_bytes)} left{/if}
-      </p>
-    </div>
-    {#each parts.slice(0, MOST) as part (part.entity.id)}
-      <div class="row-part figures border-b border-rule py-0.5 text-right">
-        <a class="lead text-left hover:underline" href={bearing.href(pathOf(part.entity))}
-          >{fullName(part)}</a
-        >
-        <svg
-          viewBox="0 0 {WIDTH} 10"
-          preserveAspectRatio="none"
-          class="h-2.5 w-full"
-          aria-hidden="true"
-        >
-          <rect
-            width={bar(part.added_bytes)}
-            height="10"
-            class={part.added_bytes > 0 ? 'fill-depth-4' : 'fill-depth-1'}
-          />
-        </svg>
-        <span title={exactBytes(part.added_bytes)}>{preferences.bytes(part.added_bytes, true)}</span
-        >
-        <span>{part.share === null ? '–' : formatPercent(Math.round(part.share * PERCENT))}</span>
-        <span class="text-left text-ink-soft"
-          >{part.is_new ? 'arrived' : part.is_gone ? 'left' : ''}</span
-        >
-      </div>
-    {:else}
-      <p class="py-2 text-ink-soft">
-        {grown.n_parts === 0
-          ? `It holds no ${kindWord(kind)}.`
-          : `None of its ${counted(kind, grown.n_parts)} changed in this window.`}
-      </p>
-    {/each}
-    {#if parts.length > MOST}
-      <p class="pt-1 text-xs text-ink-soft">
-        and {parts.length - MOST} that changed less
-      </p>
-    {/if}
-  </section>
+  <Table
+    name="grew"
+    label="Who made it grow"
+    {note}
+    {columns}
+    of={{ rows, idOf: (part) => part.entity.id, nAll: rows.length }}
+    sorting={{ order, onorder: (told) => (order = told) }}
+    {empty}
+  />
 {/if}

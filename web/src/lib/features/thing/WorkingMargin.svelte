@@ -1,6 +1,8 @@
 <script lang="ts">
   import type { PoolDetail, Schemas } from '$lib/api/client';
   import { exactBytes, formatAge, formatAmount, formatDay } from '$lib/format';
+  import Promises from '$lib/ui/thing/Promises.svelte';
+  import Notes from '$lib/ui/thing/Notes.svelte';
   import Marks from './Marks.svelte';
   import Record from './Record.svelte';
   import Seen from './Seen.svelte';
@@ -11,11 +13,12 @@
     figure: string;
     forecast: Schemas['StandingRead'] | null;
     pool: PoolDetail | null;
+    workings: Schemas['WorkingRead'][]; // of its books
     contributors: Schemas['ContributorsRead'] | null;
     mayPlan: boolean;
   }
-  let { thing, figure, forecast, pool, contributors, mayPlan }: Props = $props();
-  const workings = $derived([...(forecast?.workings ?? []), ...(pool?.workings ?? [])]);
+  let { thing, figure, forecast, pool, workings: ofBooks, contributors, mayPlan }: Props = $props();
+  const workings = $derived([...(forecast?.workings ?? []), ...ofBooks]);
   const working = $derived(workings.find((one) => one.figure === figure) ?? workings[0]);
   const stands = $derived(forecast ?? pool);
   const isBytes = $derived(working?.unit === 'bytes');
@@ -75,6 +78,8 @@
       />
     {/if}
   {/if}
+  <Promises id={thing.id} kind={thing.kind} />
+  <Notes id={thing.id} />
   <Marks thingId={thing.id} kind={thing.kind} {mayPlan} />
   {#if pool}
     <h3 class="mt-4 font-semibold">Readings</h3>

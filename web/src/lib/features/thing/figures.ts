@@ -1,4 +1,4 @@
-import type { PoolDetail, Schemas } from '$lib/api/client';
+import type { Schemas } from '$lib/api/client';
 import {
   daysUntil,
   exactBytes,
@@ -22,26 +22,30 @@ type Ending = Pick<
   'attention' | 'attention_because' | 'limit' | 'order_by_on' | 'lead_time_days'
 >;
 
-/** What the books of a pool say. */
-export function figuresOfPool(pool: PoolDetail): Figure[] {
+/** The books of a thing, as they stand now or on the day looked at. */
+export type Books = Omit<Schemas['LedgerRead'], 'workings'>;
+
+/** What the books of a thing say; what nobody shares out is neither plannable nor promised. */
+export function figuresOfBooks(books: Books): Figure[] {
   const inBytes = (key: string, bytes: number | null) => ({
     key,
     name: key,
     shown: preferences.bytes(bytes),
     exact: exactBytes(bytes),
   });
-  const percent = pool.overcommit_percent;
+  const percent = books.overcommit_percent;
+  const plain = [inBytes('used', books.used_bytes), inBytes('free', books.free_bytes)];
+  if (!books.is_shared_out) return plain;
   return [
-    inBytes('used', pool.used_bytes),
-    inBytes('free', pool.free_bytes),
-    inBytes('plannable', pool.plannable_bytes),
+    ...plain,
+    inBytes('plannable', books.plannable_bytes),
     {
       key: 'overcommit',
       name: 'overcommit',
       shown: percent === null ? '–' : formatPercent(Math.round(percent)),
-      exact: percent === null ? 'the array does not tell what it promised' : `${percent} %`,
+      exact: percent === null ? 'nobody tells what was promised' : `${percent} %`,
     },
-    inBytes('exposure', pool.exposure_bytes),
+    inBytes('exposure', books.exposure_bytes),
   ];
 }
 

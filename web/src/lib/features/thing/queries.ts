@@ -1,6 +1,7 @@
 import { infiniteQueryOptions, keepPreviousData, queryOptions } from '@tanstack/svelte-query';
 import { api, bodyOf, seen, type operations, type Schemas } from '$lib/api/client';
 import { cursorOf, keys } from '$lib/api/queries';
+import type { Metric } from '$lib/ui/chart/soundings/course';
 
 const REFRESH_MS = 15_000;
 
@@ -11,8 +12,6 @@ export function poolQuery(pool_id: number) {
     refetchInterval: REFRESH_MS,
   });
 }
-
-export type Metric = Schemas['StandingRead']['metric'];
 
 /** What was read of a metric of anything, a day each. */
 export function soundingsQuery(entity_id: number, days: number, metric: Metric = 'used') {
@@ -64,15 +63,16 @@ export function setMarks(entity_id: number, version: string, body: Schemas['Mark
   );
 }
 
-export function contributorsQuery(entity_id: number, days: number) {
+export function contributorsQuery(entity_id: number, days: number, until: string | null) {
   return queryOptions({
-    queryKey: [...keys.thing(entity_id), 'contributors', days],
+    queryKey: [...keys.thing(entity_id), 'contributors', days, until],
     queryFn: () =>
       bodyOf(
         api.GET('/api/v1/contributors/{entity_id}', {
-          params: { path: { entity_id }, query: { days } },
+          params: { path: { entity_id }, query: { days, ...(until ? { until } : {}) } },
         }),
       ),
+    placeholderData: keepPreviousData,
   });
 }
 

@@ -1,3 +1,5 @@
+import { daysUntil, todayIso } from '$lib/format';
+
 export interface Window {
   key: string;
   name: string;
@@ -30,4 +32,20 @@ export const GROWTHS = [
 
 export function growthOf(told: string | null): number {
   return GROWTHS.some(({ key }) => key === told) ? Number(told) : 1;
+}
+
+/** Two days, both with what lies between. */
+export type Span = [string, string];
+const SPAN = /^(\d{4}-\d\d-\d\d)\.\.(\d{4}-\d\d-\d\d)$/;
+
+export function spanOf(told: string | null): Span | null {
+  const [, from, to] = SPAN.exec(told ?? '') ?? [];
+  return from && to && from < to ? [from, to] : null;
+}
+
+/** Over how many days up to when growth is asked for: over a span that was, else the window. */
+export function contributedIn(span: Span | null, days: number): [number, string | null] {
+  if (!span || span[0] >= todayIso()) return [days, null];
+  const until = span[1] < todayIso() ? span[1] : null;
+  return [Math.max(daysUntil(until ?? todayIso(), span[0]), 1), until];
 }

@@ -1,39 +1,53 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
-  import { kindsQuery, tenantsQuery } from '$lib/api/queries';
-  import { counted } from '$lib/format';
+  import type { Snippet } from 'svelte';
+  import { page as at } from '$app/state';
+  import { tenantsQuery } from '$lib/api/queries';
+  import Choice from '$lib/ui/Choice.svelte';
+  import Pending from '$lib/ui/Pending.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
+  import { setQuery } from '$lib/url/bearing.svelte';
 
-  /** What a tenant viewer sees: pools are shared by many tenants, so they are not shown here. */
-  const kinds = createQuery(kindsQuery);
+  /** What a tenant viewer sees: the page of their tenant, and nothing of others. */
+  interface Props {
+    page: Snippet<[number]>;
+  }
+  let { page }: Props = $props();
   const tenants = createQuery(tenantsQuery);
-  const names = $derived((tenants.data ?? []).map((tenant) => tenant.name).join(', '));
-  const held = $derived(
-    (kinds.data ?? []).filter((row) => row.n > 0 && row.kind !== 'tenant' && row.kind !== 'site'),
+  const shown = $derived(
+    tenants.data?.find((one) => String(one.id) === at.url.searchParams.get('tenant')) ??
+      tenants.data?.[0],
   );
 </script>
 
-<section class="px-4 pt-2" aria-label="What is yours">
-  <h1 class="water">What is yours</h1>
-  <ProblemNote of="Your tenants" error={tenants.error} onretry={() => tenants.refetch()} />
-  <ProblemNote of="What you hold" error={kinds.error} onretry={() => kinds.refetch()} />
-  {#if tenants.data && tenants.data.length === 0}
+{#if tenants.error}
+  <div class="m-8">
+    <h1 class="sr-only">What is yours</h1>
+    <ProblemNote of="Your tenants" error={tenants.error} onretry={() => tenants.refetch()} />
+  </div>
+{:else if tenants.data && !shown}
+  <section class="px-4 pt-2" aria-label="What is yours">
+    <h1 class="water">What is yours</h1>
     <p class="text-ink-soft">
       No tenant is yours yet, so there is nothing to see. An administrator can give you one.
     </p>
-  {:else if tenants.data}
-    <p>
-      You see what {names} consume{tenants.data.length === 1 ? 's' : ''}. Pools are shared with
-      others and are shown to planners alone.
-    </p>
-    <ul class="mt-3 max-w-md">
-      {#each held as row (row.kind)}
-        <li class="border-t border-rule py-1">{counted(row.kind, row.n)}</li>
-      {:else}
-        {#if kinds.data}
-          <li class="border-t border-rule py-1 text-ink-soft">Nothing is held yet.</li>
-        {/if}
-      {/each}
-    </ul>
-  {/if}
-</section>
+  </section>
+{:else if tenants.data && shown}
+  <div class="flex h-full flex-col">
+    {#if tenants.data.length > 1}
+      <div class="border-b border-rule px-4 py-1">
+        <Choice
+          label="Tenant"
+          options={tenants.data.map((one) => ({ key: String(one.id), name: one.name }))}
+          value={String(shown.id)}
+          onpick={(key) => void setQuery('tenant', key)}
+        />
+      </div>
+    {/if}
+    <div class="min-h-0 flex-1">
+      {#key shown.id}{@render page(shown.id)}{/key}
+    </div>
+  </div>
+{:else}
+  <Pending of="what is yours" class="p-8" />
+{/if}

@@ -4,14 +4,16 @@
     unit: string;
     height: number;
     bands: { low: (number | null)[]; high: (number | null)[]; look: string }[];
-    lines: { values: (number | null)[]; look: string }[];
+    lines: { values: (number | null)[]; look: string; dash?: string }[];
+    mark?: { at: number; says: string; look: string } | undefined; // a level not to pass
   }
 </script>
 
 <script lang="ts">
-  import { bandPath, linePath, momentMarks, roundMarks, stepName } from './lanes';
+  import Probe from './Probe.svelte';
+  import { bandPath, linePath, momentMarks, roundMarks } from './lanes';
 
-  /** Lanes over one time axis with one cursor through all: pointer, arrows, Home and End. */
+  /** Lanes over one time axis with one cursor, and one span, through all. */
   interface Props {
     label: string;
     lanes: Lane[];
@@ -20,11 +22,12 @@
     n: number;
     at: number; // the step under the cursor
     said: string; // what is read there, in words
+    span: [number, number] | null;
     onmove: (at: number) => void;
+    onspan: (span: [number, number] | null) => void;
   }
-  let { label, lanes, firstMs, stepMs, n, at, said, onmove }: Props = $props();
+  let { label, lanes, firstMs, stepMs, n, at, said, span, onmove, onspan }: Props = $props();
   const PAD = { left: 52, right: 8, foot: 18, gap: 22 };
-  const FAR = 12; // steps that Page Up and Down go
   const HEADROOM = 1.06;
   const LAST_LABEL = 36; // px at the right where none fits any more
   let wide = $state(0);
@@ -36,41 +39,19 @@
       const begin = top + PAD.gap;
       top = begin + lane.height;
       const all = [...lane.bands.map((one) => one.high), ...lane.lines.map((one) => one.values)];
-      const most = Math.max(...all.flatMap((one) => one.map((amount) => amount ?? 0)), 0) || 1;
+      const done = Math.max(...all.flatMap((one) => one.map((amount) => amount ?? 0)), 0) || 1;
+      const most = Math.max(done, lane.mark?.at ?? 0);
       const y = (amount: number) => begin + lane.height * (1 - amount / (most * HEADROOM));
       return { ...lane, begin, y, marks: roundMarks(most) };
     });
   });
   const height = $derived(lanes.reduce((sum, lane) => sum + lane.height + PAD.gap, 0) + PAD.foot);
   const moments = $derived(momentMarks(firstMs, firstMs + n * stepMs));
-  function heed(event: KeyboardEvent) {
-    const steps: Record<string, number> = {
-      ArrowLeft: -1, ArrowRight: 1, PageUp: -FAR, PageDown: FAR, Home: -n, End: n,
-    }; // prettier-ignore
-    const step = steps[event.key];
-    if (step === undefined) return;
-    event.preventDefault();
-    onmove(Math.min(Math.max(at + step, 0), n - 1));
-  }
 </script>
 
-<div bind:clientWidth={wide} class="w-full">
+<div bind:clientWidth={wide} class="relative w-full">
   {#if wide > 0}
-    <svg
-      width={wide}
-      {height}
-      class="block"
-      role="slider"
-      tabindex="0"
-      aria-label={label}
-      aria-valuemin={0}
-      aria-valuemax={Math.max(n - 1, 0)}
-      aria-valuenow={at}
-      aria-valuetext={said}
-      onkeydown={heed}
-      onpointermove={(event) =>
-        onmove(Math.min(Math.max(Math.floor(((event.offsetX - PAD.left) / inner) * n), 0), n - 1))}
-    >
+    <svg width={wide} {height} class="block" aria-hidden="true">
       {#each moments as one (one.at)}
         {@const place = PAD.left + ((one.at - firstMs) / (stepMs * n)) * inner}
         <path d="M{place} {PAD.gap}V{height - PAD.foot}" class="stroke-rule" />
@@ -94,22 +75,40 @@
         {#each lane.bands as band (band.look)}
           <path d={bandPath(band.low, band.high, { x, y: lane.y })} class={band.look} />
         {/each}
-        {#each lane.lines as line (line.look)}
+        {#if lane.mark}
+          <path
+            d="M{PAD.left} {lane.y(lane.mark.at)}H{wide - PAD.right}"
+            class={lane.mark.look}
+            stroke-width="1.3"
+            stroke-dasharray="9 5"
+          />
+          <text
+            x={wide - PAD.right}
+            y={lane.y(lane.mark.at) - 4}
+            text-anchor="end"
+            class="fill-ink-soft text-xs">{lane.mark.says}</text
+          >
+        {/if}
+        {#each lane.lines as line (`${line.look}${line.dash ?? ''}`)}
           <path
             d={linePath(line.values, { x, y: lane.y })}
             fill="none"
             class={line.look}
             stroke-width="1.3"
+            stroke-dasharray={line.dash}
           />
         {/each}
       {/each}
-      <path
-        d="M{x(at)} {PAD.gap}V{height - PAD.foot}"
-        class="stroke-ink"
-        stroke-width="1"
-        stroke-dasharray="2 3"
-      />
-      <title>{stepName(firstMs + at * stepMs, stepMs)}</title>
     </svg>
+    <Probe
+      {label}
+      {n}
+      {at}
+      {span}
+      {said}
+      {onmove}
+      {onspan}
+      inset={{ left: PAD.left, right: PAD.right, top: PAD.gap, bottom: PAD.foot }}
+    />
   {/if}
 </div>

@@ -1,14 +1,17 @@
 <script lang="ts">
+  import type { Snippet } from 'svelte';
+
   /** The head of a column: sorts by a click, with shift beside what sorts already; drawn wider. */
   interface Props {
     name: string;
+    drawn?: Snippet | undefined; // over the column, in the place of its name
     isText: boolean;
     sorted: 'asc' | 'desc' | false;
     place: number | null; // among several by which rows are sorted
     onsort: ((event: MouseEvent) => void) | undefined;
     onwiden: (px: number, isLast: boolean) => void;
   }
-  let { name, isText, sorted, place, onsort, onwiden }: Props = $props();
+  let { name, drawn, isText, sorted, place, onsort, onwiden }: Props = $props();
   const SORTED = { asc: 'ascending', desc: 'descending' } as const;
   const KEY_PX = 12;
   let from: number | null = null;
@@ -49,6 +52,7 @@
         >{sorted ? (sorted === 'asc' ? ' ↑' : ' ↓') : ''}{place === null ? '' : place}</span
       ></button
     >
+  {:else if drawn}<span class="sr-only">{name}</span>{@render drawn()}
   {:else}{name}{/if}
   <span class="head-edge" aria-hidden="true" {onpointerdown} {onpointermove} {onpointerup}></span>
 </div>

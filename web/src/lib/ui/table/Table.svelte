@@ -1,3 +1,8 @@
+<script lang="ts" module>
+  const ROW_PX = 26;
+  const AS_IT_COMES = { order: '', onorder: () => undefined };
+</script>
+
 <script lang="ts" generics="Row">
   import {
     columnVisibilityFeature,
@@ -11,6 +16,7 @@
     between,
     keepPutAway,
     keepWidths,
+    linesOf,
     orderOf,
     putAway,
     sortedBy,
@@ -30,9 +36,10 @@
     note: string; // beside it
     columns: Column<Row>[];
     of: TableRows<Row>;
-    sorting: TableOrder;
+    sorting?: TableOrder; // without, its rows stand in one order alone
     choice?: TableChoice;
     empty: string;
+    rowPx?: number; // higher where a row tells more than a line
     isTall?: boolean; // as high as there is room, and not as a part of a page
     tools?: Snippet; // beside the choice of columns
     foot?: Snippet<[Column<Row>]>; // a cell of what all rows add up to
@@ -43,14 +50,14 @@
     note,
     columns,
     of,
-    sorting,
+    sorting = AS_IT_COMES,
     choice,
     empty,
+    rowPx = ROW_PX,
     isTall = false,
     tools,
     foot,
   }: Props = $props();
-  const ROW_PX = 26;
   const AHEAD = 30; // rows before the end at which more are asked for
   const LEAST_PX = 40;
 
@@ -125,14 +132,20 @@
     estimateSize: () => ROW_PX,
     overscan: 12,
   });
+  const lines = $derived(linesOf(of));
   $effect(() => {
-    const options = { count: of.rows.length, getScrollElement: () => box ?? null };
+    const told = lines;
+    const estimateSize = (at: number) => {
+      const line = told[at];
+      return line && 'group' in line ? ROW_PX : rowPx;
+    };
+    const options = { count: told.length, getScrollElement: () => box ?? null, estimateSize };
     untrack(() => $virtualizer).setOptions(options);
   });
   const items = $derived($virtualizer.getVirtualItems());
   $effect(() => {
     const last = items.at(-1);
-    if (last && of.onmore && last.index >= of.rows.length - AHEAD) of.onmore();
+    if (last && of.onmore && last.index >= lines.length - AHEAD) of.onmore();
   });
 
   let onItsWay: number | null = null;
@@ -187,7 +200,8 @@
       choose(next, true);
     }
     onItsWay = next;
-    $virtualizer.scrollToIndex(next, { align: 'auto' });
+    const line = lines.findIndex((one) => 'row' in one && one.index === next);
+    $virtualizer.scrollToIndex(line, { align: 'auto' });
     await tick();
     requestAnimationFrame(() => {
       if (onItsWay === next) onItsWay = null;
@@ -221,7 +235,7 @@
     onpick={(key) => table.getColumn(key)?.toggleVisibility()}
   />
 </div>
-{#if of.rows.length === 0}
+{#if lines.length === 0}
   <p class="py-2 text-ink-soft">{empty}</p>
 {:else}
   <!-- svelte-ignore a11y_no_noninteractive_tabindex (what scrolls must be reached by keys) -->
@@ -239,7 +253,12 @@
     }}
     {onkeydown}
   >
-    <div role="table" aria-label={label} aria-rowcount={of.nAll + 1} aria-busy={of.isBusy ?? false}>
+    <div
+      role="table"
+      aria-label={label}
+      aria-rowcount={of.nAll + (of.groups?.length ?? 0) + 1}
+      aria-busy={of.isBusy ?? false}
+    >
       <div role="rowgroup" class="sticky top-0 z-10 bg-paper">
         <div role="row" aria-rowindex={1} class="lane border-b border-rule">
           {#if choice}<div role="columnheader"><span class="sr-only">chosen</span></div>{/if}
@@ -247,6 +266,7 @@
             {@const column = byKey.get(header.column.id)}
             <HeadCell
               name={column?.name ?? ''}
+              drawn={column?.head}
               isText={column?.isText ?? false}
               sorted={header.column.getIsSorted()}
               place={nSorted > 1 && header.column.getIsSorted()
@@ -262,8 +282,31 @@
       </div>
       <div role="rowgroup" class="lanes" style:--height="{$virtualizer.getTotalSize()}px">
         {#each items as item (item.key)}
-          {@const row = of.rows[item.index]}
-          {#if row !== undefined}
+          {@const line = lines[item.index]}
+          {#if line && 'group' in line}
+            <div
+              role="row"
+              aria-rowindex={item.index + 2}
+              class="lane-at flex items-end gap-2 border-b border-rule pb-0.5"
+              style:--top="{item.start}px"
+              style:--row="{ROW_PX}px"
+            >
+              <div
+                role="cell"
+                aria-colspan={shown.length}
+                class="flex min-w-0 items-baseline gap-2"
+              >
+                <h3
+                  class="font-semibold whitespace-nowrap {line.group.isGrave ? 'text-signal' : ''}"
+                >
+                  {line.group.title}
+                </h3>
+                <span class="lead text-ink-soft" title={line.group.note}>{line.group.note}</span>
+                {@render line.group.tools?.()}
+              </div>
+            </div>
+          {:else if line}
+            {@const row = line.row}
             {@const isChosen = choice?.chosen.has(Number(of.idOf(row))) ?? false}
             <!-- svelte-ignore a11y_click_events_have_key_events (x and Space do the same) -->
             <!-- svelte-ignore a11y_interactive_supports_focus (its link has the focus) -->
@@ -271,13 +314,14 @@
               role="row"
               aria-rowindex={item.index + 2}
               aria-selected={choice ? isChosen : undefined}
-              data-row={item.index}
+              data-row={line.index}
               class="lane lane-at figures border-b border-rule {isChosen ? 'bg-depth-1' : ''}"
               style:--top="{item.start}px"
+              style:--row="{rowPx}px"
               onclick={choice
                 ? (event) => {
                     if ((event.target as Element).closest('a, button, input')) return;
-                    if (event.shiftKey) choose(item.index, true);
+                    if (event.shiftKey) choose(line.index, true);
                     else choice.onpreview(Number(of.idOf(row)));
                   }
                 : undefined}
@@ -288,9 +332,9 @@
                     type="checkbox"
                     tabindex="-1"
                     class="block h-3.5 w-3.5"
-                    aria-label="choose row {item.index + 1}"
+                    aria-label="choose row {line.index + 1}"
                     checked={isChosen}
-                    onclick={(event) => choose(item.index, event.shiftKey)}
+                    onclick={(event) => choose(line.index, event.shiftKey)}
                   />
                 </div>
               {/if}

@@ -6,15 +6,36 @@ export interface Column<Row> {
   name: string;
   width: string; // as a track of a grid
   cell: Snippet<[Row, string]>; // the row, and the key of the column
+  head?: Snippet; // drawn over it in the place of its name
   isText?: boolean; // words stand left, figures right
   isSortable?: boolean;
   isAlways?: boolean; // cannot be left out
   isPutAway?: boolean; // at first
 }
 
+/** Rows that stand together under a head. */
+export interface TableGroup<Row> {
+  key: string;
+  title: string;
+  note: string;
+  isGrave?: boolean; // what to look at before all others
+  rows: Row[]; // those that are shown
+  tools?: Snippet;
+}
+
+/** What is drawn one under the other: a head, or a row with its place among the rows. */
+export type Line<Row> = { group: TableGroup<Row> } | { row: Row; index: number };
+
+export function linesOf<Row>({ rows, groups }: TableRows<Row>): Line<Row>[] {
+  if (!groups) return rows.map((row, index) => ({ row, index }));
+  let n = 0;
+  return groups.flatMap((group) => [{ group }, ...group.rows.map((row) => ({ row, index: n++ }))]);
+}
+
 /** What a table shows, and where more of it comes from. */
 export interface TableRows<Row> {
-  rows: Row[];
+  rows: Row[]; // of all groups one after the other, where there are groups
+  groups?: TableGroup<Row>[];
   idOf: (row: Row) => string | number;
   nAll: number;
   isBusy?: boolean; // rows of another order stand until theirs come
@@ -51,6 +72,29 @@ export function sortedBy(order: string): Sorted[] {
 export function orderOf(sorted: Sorted[]): string {
   return sorted.map((one) => `${one.desc ? '-' : ''}${one.id}`).join(',');
 }
+
+export type Sortable = number | string | null;
+
+/** Rows that all came, in an order of the table; what is not known stands last. */
+export function inOrder<Row>(
+  rows: Row[],
+  order: string,
+  by: Record<string, (row: Row) => Sortable>,
+): Row[] {
+  return sortedBy(order).reduceRight((told, { id, desc }) => {
+    const of = by[id];
+    return of ? told.toSorted((a, b) => compared(of(a), of(b), desc)) : told;
+  }, rows);
+}
+
+function compared(a: Sortable, b: Sortable, desc: boolean): number {
+  if (a === null || b === null) return Number(a === null) - Number(b === null);
+  const up = typeof a === 'string' || typeof b === 'string' ? words(a, b) : a - b;
+  return desc ? -up : up;
+}
+
+const words = (a: Sortable, b: Sortable) =>
+  String(a).localeCompare(String(b), undefined, { numeric: true });
 
 const STORED = 'keelmark.columns';
 const WIDTHS = 'keelmark.widths';

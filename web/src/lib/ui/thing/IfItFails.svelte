@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { Schemas } from '$lib/api/client';
-  import { counted, formatCount, formatDay } from '$lib/format';
+  import { counted, formatCount, formatDay, preferences } from '$lib/format';
+  import StateGlyph from '$lib/ui/StateGlyph.svelte';
   import { bearing } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
 
@@ -9,6 +10,7 @@
     told: Schemas['EstateThingRead'];
   }
   let { told }: Props = $props();
+  const FEW = 6;
   const stops = $derived(told.stops);
 </script>
 
@@ -34,7 +36,7 @@
       </p>
       {#if stops.n_without > 0}
         <p class="text-ink-soft">Without a copy, the largest first:</p>
-        <ul class="section-box flex flex-wrap gap-x-3">
+        <ul class="section-box flex flex-wrap gap-x-3" aria-label="Without a copy">
           {#each stops.without as vm (vm.id)}
             <li>
               <a class="lead hover:underline" href={bearing.href(pathOf(vm))}>{vm.name}</a>
@@ -42,6 +44,28 @@
           {/each}
         </ul>
       {/if}
+    {/if}
+    {#if stops.carry_on.length > 0}
+      <p class="mt-2 text-ink-soft">
+        Then {counted('pool', stops.carry_on.length)} with the copies {stops.carry_on.length === 1
+          ? 'carries'
+          : 'carry'} on. What is written to an original is written there now already, so none fills sooner
+        for it; those that end first:
+      </p>
+      <ul aria-label="Pools that carry on">
+        {#each stops.carry_on.slice(0, FEW) as pool (pool.id)}
+          <li class="figures flex flex-wrap items-center gap-x-3 border-b border-rule py-1">
+            <StateGlyph state={pool.state ?? 'unread'} />
+            <a class="hover:underline" href={bearing.href(pathOf(pool))}
+              >{pool.home_name ? `${pool.home_name} · ` : ''}{pool.name}</a
+            >
+            <span class="text-ink-soft"
+              >{counted('volume', pool.n_copies)}, {preferences.bytes(pool.plannable_bytes)} plannable,
+              {pool.early_on ? `early ${formatDay(pool.early_on)}` : 'no end in sight'}</span
+            >
+          </li>
+        {/each}
+      </ul>
     {/if}
   </section>
 {/if}

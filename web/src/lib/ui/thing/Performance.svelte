@@ -1,17 +1,20 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import { page } from '$app/state';
-  import { formatCount, formatPercent, formatSeconds, preferences } from '$lib/format';
+  import { exactBytes, formatCount, formatPercent, formatSeconds, preferences } from '$lib/format';
   import Choice from '$lib/ui/Choice.svelte';
+  import AsTable from '$lib/ui/chart/AsTable.svelte';
+  import ChartTable from '$lib/ui/chart/ChartTable.svelte';
   import { stepName } from '$lib/ui/chart/lanes';
   import Lanes from '$lib/ui/chart/Lanes.svelte';
-  import { onSign } from '$lib/ui/keys.svelte';
+  import { chartTables } from '$lib/ui/chart/tables.svelte';
   import Pending from '$lib/ui/Pending.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
+  import ShareBar from '$lib/ui/ShareBar.svelte';
   import { bearing, setQuery } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
-  import { lanesOf, operationsOf, sizeOf, WAITS } from './performance';
-  import { IO_EATERS, IO_WINDOWS, ioEatersQuery, performanceQuery } from './queries';
+  import { lanesOf, operationsOf, overSpan, sizeOf, WAITS } from './performance';
+  import { IO_EATERS, IO_WINDOWS, ioEatersOf, ioEatersQuery, performanceQuery } from './queries';
 
   /** What a thing reads and writes, how long one operation waits and where, and who does most. */
   interface Props {
@@ -21,7 +24,6 @@
   let { id, kind }: Props = $props();
   const PERCENT = 100;
   const FEW = 10; // below it, tenths count
-  const WIDTH = 1000;
   const asked = $derived(page.url.searchParams);
   const days = $derived(IO_WINDOWS.find(({ key }) => key === asked.get('io')) ?? IO_WINDOWS[0]);
   const by = $derived(IO_EATERS.find(({ key }) => key === asked.get('io_by')) ?? IO_EATERS[0]);
@@ -32,8 +34,7 @@
     enabled: told.data !== undefined && told.data.source !== 'none' && isMany,
   }));
   let moved: number | null = $state(null);
-  let isTable = $state(false);
-  onSign('v', 'a chart as a table, and back', () => (isTable = !isTable));
+  let span: [number, number] | null = $state.raw(null);
 
   const n = $derived(told.data?.read_iops.length ?? 0);
   const done = $derived(told.data ? operationsOf(told.data) : []);
@@ -61,10 +62,53 @@
       (part) => part.ms !== null,
     ),
   );
+  const splitAt = $derived.by(() => {
+    const [read, write] = [told.data?.read_latency_ms[at], told.data?.write_latency_ms[at]];
+    const isTold = typeof read === 'number' || typeof write === 'number';
+    return isTold ? `a read ${ms(read)}, of a write ${ms(write)}` : '';
+  });
   const said = $derived(
     `${momentOf(at)}: ${rate(told.data?.read_iops[at])} reads and ` +
       `${rate(told.data?.write_iops[at])} writes a second, ${ms(told.data?.latency_ms[at])} ms` +
+      (splitAt ? `, of ${splitAt}` : '') +
       partsAt.map((part) => `, ${part.name} ${ms(part.ms)}`).join(''),
+  );
+  const drawn = $derived(span && told.data ? overSpan(told.data, span) : null);
+  const room = $derived.by(() => {
+    const sustains = told.data?.sustains_iops ?? null;
+    const known = done.filter((one): one is number => one !== null);
+    if (!told.data || sustains === null || sustains <= 0 || known.length === 0) return null;
+    const most = Math.max(...told.data.most_iops.map((one) => one ?? 0), ...known);
+    const mean = known.reduce((sum, one) => sum + one, 0) / known.length;
+    const left = (amount: number) => Math.round(PERCENT * Math.max(1 - amount / sustains, 0));
+    return { most, left: left(most), leftInMean: left(mean) };
+  });
+  const columns = [
+    'from',
+    'IOPS',
+    'reads/s',
+    'writes/s',
+    'least',
+    'most',
+    'ms',
+    'of a read',
+    'of a write',
+  ].concat(WAITS.map((part) => part.name));
+  const rows = $derived(
+    done.map((both, step) => [
+      momentOf(step),
+      ...[
+        both,
+        told.data?.read_iops[step],
+        told.data?.write_iops[step],
+        told.data?.least_iops[step],
+        told.data?.most_iops[step],
+      ].map(rate),
+      ms(told.data?.latency_ms[step]),
+      ms(told.data?.read_latency_ms[step]),
+      ms(told.data?.write_latency_ms[step]),
+      ...WAITS.map((part) => ms(told.data?.[part.key][step])),
+    ]),
   );
   const fewest = $derived(
     Math.min(
@@ -72,7 +116,10 @@
       told.data?.n_things ?? 0,
     ),
   );
-  const mostDone = $derived(Math.max(...(eaters.data?.map((one) => one.iops) ?? []), 1));
+  /** By what one is ranked: operations, or bytes where nobody counts those. */
+  const weightOf = (one: { iops: number | null; bytes_per_second: number | null }) =>
+    one.iops ?? one.bytes_per_second;
+  const mostDone = $derived(Math.max(...(eaters.data?.map((one) => weightOf(one) ?? 0) ?? []), 1));
 </script>
 
 {#if told.data && told.data.source !== 'none'}
@@ -92,11 +139,7 @@
               fewest < told.data.n_things ? `, of some steps only ${formatCount(fewest)}` : ''
             }`}, means of {formatSeconds(told.data.read_seconds)}</span
       >
-      <button
-        class="ml-auto text-depth-5 underline"
-        aria-pressed={isTable}
-        onclick={() => (isTable = !isTable)}>{isTable ? 'as a chart' : 'as a table'}</button
-      >
+      <span class="ml-auto"><AsTable /></span>
     </div>
     <p class="figures">
       <b>{momentOf(at)}</b> · {rate(told.data.read_iops[at])} reads of
@@ -104,7 +147,7 @@
       {preferences.bytes(writeSize[at] ?? null)} a second{told.data.latency_ms.some(
         (wait) => wait !== null,
       )
-        ? ` · ${ms(told.data.latency_ms[at])} ms`
+        ? ` · ${ms(told.data.latency_ms[at])} ms${splitAt ? ` (of ${splitAt})` : ''}`
         : '; nobody tells how long they wait'}{#each partsAt as part (part.key)}<span
           class="ml-3 whitespace-nowrap"
           ><svg width="10" height="10" class="mr-1 inline" aria-hidden="true"
@@ -113,38 +156,24 @@
           {ms(part.ms)}</span
         >{/each}
     </p>
-    {#if isTable}
-      <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-      <div class="max-h-80 overflow-y-auto" role="region" tabindex="0" aria-label="Means">
-        <table class="figures w-full text-right">
-          <thead class="sticky top-0 bg-paper text-ink-soft">
-            <tr>
-              <th class="text-left font-normal">from</th>
-              <th class="font-normal">IOPS</th>
-              <th class="font-normal">reads/s</th>
-              <th class="font-normal">writes/s</th>
-              <th class="font-normal">least</th>
-              <th class="font-normal">most</th>
-              <th class="font-normal">ms</th>
-              {#each WAITS as part (part.key)}<th class="font-normal">{part.name}</th>{/each}
-            </tr>
-          </thead>
-          <tbody>
-            {#each done as both, step (step)}
-              <tr class="border-b border-rule">
-                <td class="text-left">{momentOf(step)}</td>
-                <td>{rate(both)}</td>
-                <td>{rate(told.data.read_iops[step])}</td>
-                <td>{rate(told.data.write_iops[step])}</td>
-                <td>{rate(told.data.least_iops[step])}</td>
-                <td>{rate(told.data.most_iops[step])}</td>
-                <td>{ms(told.data.latency_ms[step])}</td>
-                {#each WAITS as part (part.key)}<td>{ms(told.data[part.key][step])}</td>{/each}
-              </tr>
-            {/each}
-          </tbody>
-        </table>
-      </div>
+    {#if room}
+      <p class="text-ink-soft">
+        Room to what it sustains: <b class="text-ink">{formatPercent(room.left)}</b> at the busiest
+        of this window ({rate(room.most)} of {rate(told.data.sustains_iops)} operations a second),
+        {formatPercent(room.leftInMean)} in the mean. What it sustains is told by its source; beyond it
+        waits grow without end.
+      </p>
+    {/if}
+    {#if drawn && span}
+      <p class="figures text-plan" aria-live="polite">
+        <b>{momentOf(span[0])} – {momentOf(span[1])}</b> · {rate(drawn.iops)} IOPS in the mean,
+        {rate(drawn.least)} to {rate(drawn.most)} · {ms(drawn.latencyMs)} ms{drawn.qosMs
+          ? `, of which its limit adds ${ms(drawn.qosMs)}`
+          : ''}
+      </p>
+    {/if}
+    {#if chartTables.isOn}
+      <ChartTable label="Means" {columns} {rows} />
     {:else}
       <Lanes
         label="Reads and writes over time"
@@ -154,15 +183,17 @@
         {n}
         {at}
         {said}
+        {span}
         onmove={(step) => (moved = step)}
+        onspan={(drawn) => (span = drawn)}
       />
     {/if}
-    {#if isMany && eaters.data?.length}
+    {#if isMany && eaters.data && (eaters.data.length > 0 || by.key !== IO_EATERS[0].key)}
       <div class="mt-2 flex flex-wrap items-baseline gap-x-5 gap-y-1">
         <h3 class="font-semibold">Who reads and writes most</h3>
         <Choice
           label="Who reads and writes most, by"
-          options={[...IO_EATERS]}
+          options={ioEatersOf(kind)}
           value={by.key}
           onpick={(key) => void setQuery('io_by', key === IO_EATERS[0].key ? '' : key)}
         />
@@ -171,26 +202,30 @@
         {#each eaters.data as one (one.id)}
           <li class="row-eater figures border-b border-rule py-0.5">
             <a class="lead hover:underline" href={bearing.href(pathOf(one))}>{one.name}</a>
-            <svg
-              viewBox="0 0 {WIDTH} 10"
-              preserveAspectRatio="none"
-              class="h-2.5 w-full"
-              aria-hidden="true"
-            >
-              <rect width={WIDTH} height="10" class="fill-depth-1" />
-              <rect width={(one.iops / mostDone) * WIDTH} height="10" class="fill-depth-4" />
-            </svg>
-            <span class="text-right" title="in the mean; {rate(one.most_iops)} in its busiest step"
-              >{rate(one.iops)}/s</span
-            >
+            <ShareBar amount={weightOf(one)} most={mostDone} />
+            {#if one.iops === null}
+              <span class="text-right" title={exactBytes(one.bytes_per_second)}
+                >{preferences.bytes(one.bytes_per_second)}/s</span
+              >
+            {:else}
+              <span
+                class="text-right"
+                title="in the mean; {rate(one.most_iops)} in its busiest step"
+                >{rate(one.iops)}/s</span
+              >
+            {/if}
             <span class="text-right text-ink-soft"
               >{formatPercent(Math.round(one.share * PERCENT))}</span
             >
-            <span class="text-right">{ms(one.latency_ms)} ms</span>
+            <span class="text-right"
+              >{one.latency_ms === null ? '' : `${ms(one.latency_ms)} ms`}</span
+            >
             <span class="text-right {one.qos_latency_ms ? 'text-shoal' : 'text-ink-soft'}"
               >{one.qos_latency_ms ? `held ${ms(one.qos_latency_ms)}` : ''}</span
             >
           </li>
+        {:else}
+          <li class="py-1 text-ink-soft">Nothing was told of its {by.name} in this window.</li>
         {/each}
       </ol>
     {/if}

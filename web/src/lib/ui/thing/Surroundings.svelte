@@ -2,7 +2,9 @@
   import { createQuery } from '@tanstack/svelte-query';
   import { page } from '$app/state';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
+  import { growthDays } from '$lib/ui/windows';
   import { bearing } from '$lib/url/bearing.svelte';
+  import Disks from './Disks.svelte';
   import IfItFails from './IfItFails.svelte';
   import Performance from './Performance.svelte';
   import { thingQuery } from './queries';
@@ -29,15 +31,21 @@
     'tenant',
     'project',
     'port',
+    'drive',
   ]);
-  const WINDOWS = [1, 7, 30, 90, 365] as const;
-  const windowDays = $derived(
-    WINDOWS.find((days) => String(days) === page.url.searchParams.get('window_days')) ?? 30,
-  );
+  const OWNERS = new Set(['tenant', 'project']);
+  const windowDays = $derived(growthDays(page.url.searchParams.get('window_days')));
   const thing = createQuery(() => thingQuery(id, { ...bearing.asked, window: windowDays }));
 </script>
 
-{#if thing.data?.stops}<WhoEats told={thing.data} />{/if}
+{#if thing.data?.kind === 'vm'}<Disks
+    {id}
+    name={thing.data.name}
+    policy={(thing.data.figures.policy ?? null) as string | null}
+  />{/if}
+{#if thing.data && (thing.data.stops || OWNERS.has(thing.data.kind))}<WhoEats
+    told={thing.data}
+  />{/if}
 {#if thing.data && STORES.has(thing.data.kind)}<Performance {id} kind={thing.data.kind} />{/if}
 <Sections {id} />
 {#if thing.data?.related.length}

@@ -5,6 +5,7 @@
   import Pending from '$lib/ui/Pending.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
+  import { GROWTH_WINDOWS } from '$lib/ui/windows';
   import { bearing } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
   import { dayOfNumber, type Linked } from './cells';
@@ -65,13 +66,6 @@
       ] as [string, string | null][]
     ).filter(([, told]) => told),
   );
-  const WINDOWS = [
-    { key: '1', name: '24 h' },
-    { key: '7', name: '7 d' },
-    { key: '30', name: '30 d' },
-    { key: '90', name: '90 d' },
-    { key: '365', name: '1 y' },
-  ];
 </script>
 
 {#if thing.data}
@@ -114,7 +108,7 @@
   {#if told.grown.length}
     <Choice
       label="Grown over"
-      options={WINDOWS}
+      options={[...GROWTH_WINDOWS]}
       value={windowDays}
       onpick={(key) => (windowDays = key)}
     />

@@ -3,27 +3,24 @@
   import type { Schemas } from '$lib/api/client';
   import { exactBytes, formatCount, formatPercent, kindWord, preferences } from '$lib/format';
   import Choice from '$lib/ui/Choice.svelte';
+  import ShareBar from '$lib/ui/ShareBar.svelte';
+  import { GROWTH_WINDOWS, growthKey } from '$lib/ui/windows';
   import { bearing, setQuery } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
 
-  /** Who holds bytes on a thing and who made it grow, each with its share. */
+  /** Who holds bytes on a thing, or what an owner holds and where, each with share and growth. */
   interface Props {
     told: Schemas['EstateThingRead'];
   }
   let { told }: Props = $props();
   const EATERS = ['project', 'tenant', 'vm', 'datastore', 'volume', 'disk', 'bucket', 'pool'];
-  const WINDOWS = [
-    { key: '1', name: '24 h' },
-    { key: '7', name: '7 d' },
-    { key: '30', name: '30 d' },
-    { key: '90', name: '90 d' },
-    { key: '365', name: '1 y' },
-  ];
-  const WIDTH = 1000;
   const PERCENT = 100;
+  const OWNED = ['project', 'vm', 'disk', 'site', 'array', 'pool', 'datastore'];
+  const isOwner = $derived(told.kind === 'tenant' || told.kind === 'project');
+  const title = $derived(isOwner ? 'What it holds, and where' : 'Who eats it');
   const over = $derived(
-    EATERS.flatMap((kind) =>
-      told.related.filter((one) => one.kind === kind && one.side === 'over'),
+    (isOwner ? OWNED : EATERS).flatMap((kind) =>
+      told.related.filter((one) => one.kind === kind && (isOwner || one.side === 'over')),
     ),
   );
   const asked = $derived(page.url.searchParams);
@@ -42,11 +39,11 @@
 </script>
 
 {#if shown}
-  <section class="mt-4" aria-label="Who eats it">
+  <section class="mt-4" aria-label={title}>
     <div class="flex flex-wrap items-baseline gap-x-5 gap-y-1">
-      <h2 class="water">Who eats it</h2>
+      <h2 class="water">{title}</h2>
       <Choice
-        label="Who eats it, by"
+        label="{title}, by"
         options={over.map((one) => ({ key: one.kind, name: `${kindWord(one.kind)}s` }))}
         value={shown.kind}
         onpick={(key) => void setQuery('eaters', key)}
@@ -62,24 +59,16 @@
       />
       <Choice
         label="Grown over"
-        options={WINDOWS}
+        options={[...GROWTH_WINDOWS]}
         value={String(told.at.window_days)}
-        onpick={(key) => void setQuery('window_days', key === '30' ? '' : key)}
+        onpick={(key) => void setQuery('window_days', growthKey(key))}
       />
     </div>
     <ol>
       {#each rows as one (one.id)}
         <li class="row-eater figures border-b border-rule py-0.5">
           <a class="lead hover:underline" href={bearing.href(pathOf(one))}>{one.name}</a>
-          <svg
-            viewBox="0 0 {WIDTH} 10"
-            preserveAspectRatio="none"
-            class="h-2.5 w-full"
-            aria-hidden="true"
-          >
-            <rect width={WIDTH} height="10" class="fill-depth-1" />
-            <rect width={((one.used_bytes ?? 0) / most) * WIDTH} height="10" class="fill-depth-4" />
-          </svg>
+          <ShareBar amount={one.used_bytes} {most} />
           <span class="text-right" title={exactBytes(one.used_bytes)}
             >{preferences.bytes(one.used_bytes)}</span
           >
@@ -100,7 +89,7 @@
         shown.grown.known_bytes,
         true,
       )} in the window{shown.used.n_unread
-        ? `; ${formatCount(shown.used.n_unread)} were not read`
+        ? `; ${formatCount(shown.used.n_unread)} ${shown.used.n_unread === 1 ? 'was' : 'were'} not read`
         : ''}.
     </p>
   </section>

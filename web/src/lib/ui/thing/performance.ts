@@ -1,4 +1,5 @@
 import type { Schemas } from '$lib/api/client';
+import { formatCount } from '$lib/format';
 import type { Lane } from '$lib/ui/chart/Lanes.svelte';
 import { stacked } from '$lib/ui/chart/lanes';
 
@@ -31,11 +32,15 @@ export function sizeOf(bytes: Values, operations: Values): Values {
 
 const IO_HEIGHT = 104;
 const WAIT_HEIGHT = 96;
+const [READ_DASH, WRITE_DASH] = ['7 4', '1.5 3'];
 
 export function lanesOf(told: Performance): Lane[] {
   const done = operationsOf(told);
   const parts = WAITS.map(({ key }) => told[key]);
   const isParted = parts.some((part) => part.some((amount) => amount !== null));
+  const isSplit = [told.read_latency_ms, told.write_latency_ms].some((waits) =>
+    waits.some((wait) => wait !== null),
+  );
   const levels = stacked(parts);
   const nothing = told.read_iops.map(() => 0);
   const lanes: Lane[] = [
@@ -44,6 +49,14 @@ export function lanesOf(told: Performance): Lane[] {
       unit: 'operations a second; shaded from the least to the most of one mean',
       height: IO_HEIGHT,
       bands: [{ low: told.least_iops, high: told.most_iops, look: 'fill-depth-2' }],
+      mark:
+        told.sustains_iops === null
+          ? undefined
+          : {
+              at: told.sustains_iops,
+              says: `sustains ${formatCount(told.sustains_iops)}`,
+              look: 'stroke-signal',
+            },
       lines: [
         { values: done, look: 'stroke-ink' },
         { values: told.read_iops, look: 'stroke-depth-4' },
@@ -53,7 +66,7 @@ export function lanesOf(told: Performance): Lane[] {
   if (isParted || told.latency_ms.some((wait) => wait !== null))
     lanes.push({
       title: 'wait for one operation',
-      unit: 'milliseconds',
+      unit: isSplit ? 'milliseconds; dashed of a read, dotted of a write' : 'milliseconds',
       height: WAIT_HEIGHT,
       bands: isParted
         ? levels.map((high, at) => ({
@@ -62,7 +75,41 @@ export function lanesOf(told: Performance): Lane[] {
             look: WAITS[at]?.look ?? '',
           }))
         : [],
-      lines: [{ values: told.latency_ms, look: 'stroke-ink' }],
+      lines: [
+        { values: told.latency_ms, look: 'stroke-ink' },
+        ...(isSplit
+          ? [
+              { values: told.read_latency_ms, look: 'stroke-ink', dash: READ_DASH },
+              { values: told.write_latency_ms, look: 'stroke-ink', dash: WRITE_DASH },
+            ]
+          : []),
+      ],
     });
   return lanes;
+}
+
+/** What was done from one bin to another: means of what is drawn, waits weighted by operations. */
+export function overSpan(told: Performance, [from, to]: [number, number]) {
+  const cut = (values: Values) => values.slice(from, to + 1);
+  const done = cut(operationsOf(told));
+  const known = done.filter((one): one is number => one !== null);
+  const weighted = (waits: Values) => {
+    let [sum, weight] = [0, 0];
+    cut(waits).forEach((wait, at) => {
+      const n = done[at] ?? null;
+      if (wait !== null && n !== null) [sum, weight] = [sum + wait * n, weight + n];
+    });
+    return weight > 0 ? sum / weight : null;
+  };
+  const ends = (values: Values, pick: (...of: number[]) => number) => {
+    const all = cut(values).filter((one): one is number => one !== null);
+    return all.length > 0 ? pick(...all) : null;
+  };
+  return {
+    iops: known.length > 0 ? known.reduce((sum, one) => sum + one, 0) / known.length : null,
+    least: ends(told.least_iops, Math.min),
+    most: ends(told.most_iops, Math.max),
+    latencyMs: weighted(told.latency_ms),
+    qosMs: weighted(told.qos_latency_ms),
+  };
 }

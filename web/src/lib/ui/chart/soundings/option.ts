@@ -1,12 +1,13 @@
 import type { EChartsCoreOption } from 'echarts/core';
 import type { Schemas } from '$lib/api/client';
-import { addDays, daysUntil, exactBytes, formatAmount, formatDay, todayIso } from '$lib/format';
-import type { ChartTheme } from '$lib/ui/chart-theme';
+import { addDays, daysUntil, formatAmount, formatDay, todayIso } from '$lib/format';
+import type { ChartTheme } from '$lib/ui/chart/theme';
 import { unitOf, type Course } from './course';
 
 type Point = [string, number | null];
 
-interface Facts {
+/** What the soundings are drawn of. */
+export interface Facts {
   course: Course;
   series: Schemas['SoundingsRead'];
   forecast: Schemas['StandingRead'];
@@ -14,12 +15,16 @@ interface Facts {
   theme: ChartTheme;
 }
 
+type Undrawn = Omit<Facts, 'theme'>;
+
+/** px around what is plotted. */
+export const PLOT = { left: 46, right: 36, top: 26, bottom: 24 };
 const LEAST_AHEAD_DAYS = 45;
 const DECADE = 10;
 const HALF_DECADE = 5;
 const NICE = [1, 2, HALF_DECADE, DECADE];
 const HEADROOM = 0.06; // of the range shown
-const [DASH_PX, GAP_PX] = [9, 5]; // eslint-disable-line @typescript-eslint/no-magic-numbers -- named here
+const [DASH_PX, GAP_PX] = [9, 5];
 const LONG_DASH = [DASH_PX, GAP_PX];
 const DOTS = [2, 2];
 const TAG_PADDING = [2, GAP_PX];
@@ -50,8 +55,7 @@ export function soundingsOption(given: Facts): EChartsCoreOption {
   return {
     animation: false,
     textStyle: { fontFamily: theme.font, fontSize: FONT_SIZE, color: theme.inkSoft },
-    grid: { left: 46, right: 36, top: 26, bottom: 24 },
-    tooltip: tooltipOf(facts),
+    grid: PLOT,
     xAxis: {
       type: 'time',
       min: first,
@@ -77,19 +81,53 @@ export function soundingsOption(given: Facts): EChartsCoreOption {
   };
 }
 
+/** What is drawn of a day: what was read, or what is forecast with its 80 % band. */
+export interface DayRead {
+  on: string;
+  read: number | null;
+  isOdd: boolean;
+  likely: number | null;
+  low: number | null;
+  high: number | null;
+}
+
+/** Every day of the drawing, the first that was read to the last of the fan. */
+export function daysRead(given: Undrawn): DayRead[] {
+  const facts = { ...given, aheadDays: aheadOf(given) };
+  const history = new Map(historyOf(facts));
+  const fan = fanOf(facts);
+  const of = (name: string) => new Map(fan[name]);
+  const [low, likely, high] = [of('p10'), of('p50'), of('p90')];
+  const odd = oddDays(facts);
+  const first = historyOf(facts)[0]?.[0] ?? todayIso();
+  const n = daysUntil(addDays(todayIso(), facts.aheadDays), first) + 1;
+  return Array.from({ length: n }, (_, at) => {
+    const on = addDays(first, at);
+    const read = history.get(on) ?? null;
+    return {
+      on,
+      read,
+      isOdd: odd.has(on),
+      likely: read === null ? (likely.get(on) ?? null) : null,
+      low: read === null ? (low.get(on) ?? null) : null,
+      high: read === null ? (high.get(on) ?? null) : null,
+    };
+  });
+}
+
 /** A short history is not pressed into a corner by a long fan. */
-function aheadOf(facts: Facts): number {
+function aheadOf(facts: Undrawn): number {
   return Math.min(facts.aheadDays, Math.max(LEAST_AHEAD_DAYS, historyOf(facts).length * 2));
 }
 
-function historyOf({ series }: Facts): Point[] {
+function historyOf({ series }: Undrawn): Point[] {
   const points = series.amounts.map((used, day): Point => [addDays(series.first_on, day), used]);
   const begin = points.findIndex(([, used]) => used !== null);
   return begin < 0 ? [] : points.slice(begin);
 }
 
 /** Quantile → points from `as_of` on; the fan begins at the last reading. */
-function fanOf({ forecast, aheadDays, course }: Facts): Record<string, Point[]> {
+function fanOf({ forecast, aheadDays, course }: Undrawn): Record<string, Point[]> {
   const start = forecast.as_of;
   if (!start) return {};
   const last = addDays(todayIso(), aheadDays);
@@ -308,7 +346,7 @@ function lowestAround(history: Point[], on: string): number {
 }
 
 /** Days whose single wild reading was left out. */
-function oddDays({ forecast }: Facts): Set<string> {
+function oddDays({ forecast }: Undrawn): Set<string> {
   const days = new Set<string>();
   for (const span of forecast.findings.repairs) {
     if (span.why !== 'odd') continue;
@@ -330,39 +368,5 @@ function oddSeries(facts: Facts, history: Point[]): EChartsCoreOption {
     symbolSize: 6,
     itemStyle: { color: 'transparent', borderColor: theme.ink, borderWidth: 1.2 },
     data: history.filter(([on]) => odd.has(on)),
-  };
-}
-
-function tooltipOf({ course, theme }: Facts): EChartsCoreOption {
-  interface Hovered {
-    seriesName: string;
-    axisValue: number;
-    value: Point;
-  }
-  return {
-    trigger: 'axis',
-    backgroundColor: theme.raised,
-    borderColor: theme.rule,
-    textStyle: { color: theme.ink, fontSize: FONT_SIZE },
-    extraCssText: 'box-shadow:none;border-radius:2px',
-    axisPointer: { lineStyle: { color: theme.inkSoft } },
-    formatter: (hovered: Hovered[]) => {
-      const day = hovered[0]
-        ? formatDay(new Date(hovered[0].axisValue).toISOString().slice(0, 'yyyy-mm-dd'.length))
-        : '';
-      const lines = hovered
-        .filter(
-          (one) =>
-            [course.name, 'p50', 'odd reading, left out'].includes(one.seriesName) &&
-            one.value[1] !== null,
-        )
-        .map((one) => {
-          const name = one.seriesName === 'p50' ? 'even chance' : one.seriesName;
-          const exact =
-            course.unit === 'bytes' ? ` <small>${exactBytes(one.value[1])}</small>` : '';
-          return `${name} <b>${formatAmount(one.value[1], course.unit)}</b>${exact}`;
-        });
-      return [day, ...lines].join('<br>');
-    },
   };
 }

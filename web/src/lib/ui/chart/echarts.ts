@@ -4,7 +4,6 @@ import {
   MarkAreaComponent,
   MarkLineComponent,
   MarkPointComponent,
-  TooltipComponent,
 } from 'echarts/components';
 import { init, use } from 'echarts/core';
 import { SVGRenderer } from 'echarts/renderers';
@@ -16,7 +15,6 @@ use([
   MarkAreaComponent,
   MarkLineComponent,
   MarkPointComponent,
-  TooltipComponent,
   SVGRenderer,
 ]);
 

@@ -1,5 +1,7 @@
 <script lang="ts">
   import { axisUnit, formatDay, preferences } from '$lib/format';
+  import ChartTable from './ChartTable.svelte';
+  import { chartTables } from './tables.svelte';
   import { monthName, monthsOf, xOf } from '$lib/ui/tide';
 
   /** What was read, day after day, as a thin line; nothing is forecast of it. */
@@ -29,6 +31,9 @@
       .join('L'),
   );
   const marks = $derived(Array.from({ length: STEPS + 1 }, (_, at) => (most * at) / STEPS));
+  const rows = $derived(
+    points.toReversed().map((one) => [formatDay(one.on), preferences.bytes(one.used_bytes)]),
+  );
   const said = $derived(
     `${preferences.bytes(points[0]?.used_bytes)} on ${formatDay(first)}, ` +
       `${preferences.bytes(points.at(-1)?.used_bytes)} on ${formatDay(last)}`,
@@ -36,7 +41,9 @@
 </script>
 
 <div bind:clientWidth={wide} class="w-full">
-  {#if wide > 0}
+  {#if chartTables.isOn}
+    <ChartTable label="Used bytes" columns={['day', 'used']} {rows} />
+  {:else if wide > 0}
     <svg width={wide} height={HEIGHT} role="img" aria-label={said} class="block">
       {#each marks as bytes (bytes)}
         <path d="M{PAD.left} {y(bytes)}H{wide - PAD.right}" class="stroke-rule" />

@@ -1,6 +1,7 @@
 import type { Schemas } from '$lib/api/client';
 import { axisUnit, metricName, preferences } from '$lib/format';
-import type { Metric } from './queries';
+
+export type Metric = Schemas['StandingRead']['metric'];
 
 /** What is sounded: where it stands now and its lines, in the unit of its metric. */
 export interface Course {
@@ -14,10 +15,14 @@ export interface Course {
   leadTimeDays: number;
 }
 
+const FAR_ABOVE = 4; // times what is used
+
 /** Bytes are told in the unit chosen and fitting; CPUs and IOPS are counted. */
 export function unitOf({ unit, size, amount }: Course): { name: string; bytes: number } {
   if (!unit.startsWith('bytes')) return { name: unit, bytes: 1 };
-  const fitting = axisUnit(size ?? amount, preferences.system);
+  // A size far above is not drawn: the unit is that of what is.
+  const drawn = size !== null && size < amount * FAR_ABOVE ? size : amount;
+  const fitting = axisUnit(drawn, preferences.system);
   return { ...fitting, name: unit.replace('bytes', fitting.name) };
 }
 
