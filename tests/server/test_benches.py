@@ -18,6 +18,7 @@ BENCHES = [
     ("performance", "rows/packed"),
     ("first_date", "all 7 dates"),
     ("policy", "one changed rule"),
+    ("replay", "a curve over 24 limits"),
     ("forecast_speed", "numpy straight lines"),
     ("forecast 1", "real, mean"),
     ("forecast_files", "mixed eras / like ones"),

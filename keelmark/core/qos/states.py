@@ -65,17 +65,31 @@ def io_states(
         raise ShapeError(argument="steps", wanted="(n_disks, n_parts, 3)", found=steps.shape)
     done = np.asarray(operations(steps), dtype=np.float64)
     is_read = ~np.isnan(done)
+    delay_ms: Floats = np.nan_to_num(steps[:, _QOS])
+    pressed = is_pressed(done, max_iops=max_iops[:, None], delay_ms=delay_ms)
     with np.errstate(invalid="ignore"):
-        is_pressed = done >= PRESSED_SHARE * max_iops[:, None]
-        delay_ms = np.asarray(np.nan_to_num(steps[:, _QOS]), dtype=np.float64)
-        is_delayed = delay_ms > 0
         in_line = np.nan_to_num(done) * np.nan_to_num(steps[:, _QUEUE]) / 1000  # of milliseconds
         is_short = (done < min_iops[:, None]) & (in_line >= WAITING)
     codes = np.where(is_tiered, CODES[IoState.WITHIN], CODES[IoState.UNTIERED]).astype(np.int8)
-    codes[_often((is_pressed | is_delayed) & is_read)] = CODES[IoState.HELD]
+    codes[_often(pressed & is_read)] = CODES[IoState.HELD]
     codes[_often(is_short)] = CODES[IoState.STARVED]
     codes[~is_read.any(axis=1)] = CODES[IoState.UNREAD]
     return codes
+
+
+def pressing_point(max_iops: Float64s) -> Float64s:
+    """Return from how many operations a second a maximum is pressed against, inf where none is."""
+    return np.where(np.isnan(max_iops), np.inf, PRESSED_SHARE * max_iops)
+
+
+def is_pressed(
+    done: Floats, *, max_iops: Float64s, delay_ms: Floats | None = None
+) -> NDArray[np.bool_]:
+    """Return where a maximum is pressed against, or made operations wait; nothing is by none."""
+    told = done >= pressing_point(max_iops)
+    if delay_ms is not None:
+        told = told | (delay_ms > 0)
+    return np.asarray(told, dtype=np.bool_)
 
 
 def _often(is_so: Bools) -> Bools:
