@@ -8,6 +8,7 @@ from pathlib import Path
 
 import uvicorn
 
+from standins.demand import Demand
 from standins.estate import Estate, make_estate
 from standins.estate_file import write_history, write_measures
 from standins.exporter import Exporter
@@ -48,7 +49,7 @@ def main() -> None:
         n_rows = write_performance(estate, path=arguments.out, now=datetime.now(UTC))
         sys.stdout.write(f"{n_rows} rows\n")
     elif arguments.what == "hosts":
-        for path in _hosts(estate, folder=arguments.out):
+        for path in _hosts(estate, folder=arguments.out, demand=Demand(estate)):
             sys.stdout.write(f"{path}\n")
     else:
         asyncio.run(
@@ -78,7 +79,7 @@ async def _serve(
     sys.stdout.flush()
     tasks = [server.serve() for server in servers]
     if folder is not None:
-        tasks.append(_keep_hosts(estate, folder=folder))
+        tasks.append(_keep_hosts(estate, folder=folder, demand=flow.demand))
     if told is not None:
         tasks.append(_keep_copying(estate, folder=told))
     try:
@@ -87,10 +88,10 @@ async def _serve(
         objects.stop()
 
 
-async def _keep_hosts(estate: Estate, *, folder: Path) -> None:
+async def _keep_hosts(estate: Estate, *, folder: Path, demand: Demand) -> None:
     """Write the hosts anew from time to time, so that what they hold grows."""
     while True:
-        await asyncio.to_thread(_hosts, estate, folder=folder)
+        await asyncio.to_thread(_hosts, estate, folder=folder, demand=demand)
         await asyncio.sleep(REWRITE_SECONDS)
 
 
@@ -101,11 +102,12 @@ async def _keep_copying(estate: Estate, *, folder: Path) -> None:
         await asyncio.to_thread(write_copies, estate, folder=folder, now=_now())
 
 
-def _hosts(estate: Estate, *, folder: Path) -> list[Path]:
+def _hosts(estate: Estate, *, folder: Path, demand: Demand) -> list[Path]:
     now = _now()
     return write_hosts(
-        estate, folder=folder, day=estate.day_of(now), epoch_seconds=int(now.timestamp())
-    )
+        estate, folder=folder, day=estate.day_of(now), epoch_seconds=int(now.timestamp()),
+        limits=demand.limits,
+    )  # fmt: skip
 
 
 def _now() -> datetime:

@@ -66,6 +66,16 @@ OF_WORD = {
     "grid": "survey", "gauge": "gauge", "alert": "gauge", "surge": "survey", "web": "pages",
     "cache": "pages", "feed": "pages", "desk": "files", "mail": "ledger", "ledger": "ledger",
 }  # fmt: skip
+TIERS = {  # operations a second, least and most
+    "Spring": (2_000, 8_000), "Neap": (400, 1_500), "Slack": (50, 300), "Ebb": (10, 200),
+}  # fmt: skip
+TOGETHER = {"Tiles": (1_000, 6_000)}  # all its disks share
+TOGETHER_WORD, TOGETHER_SLOT = "tile", "vdc"
+FITS = 0.95  # of a tier's most, that the busiest mean step of a disk comes to at most
+UNTIERED_EVERY = 61  # of the disks with work of their own, nobody put one in so many into any
+MISJUDGED_EVERY = 29  # one disk in so many is in the tier below
+TIGHT_EVERY, TIGHT_AT, TIGHT = 31, 11, 0.7  # volumes that are set to less than their disks may do
+CHOKED_EVERY, CHOKED_AT, CHOKED = 47, 20, 0.5  # and to far less than they do when they are busy
 SYSTEM_SHARE = 0.15  # of a data disk's work, that a VM's first disk has
 HELD_EVERY = 97  # one disk in so many is asked for more than its limit lets through
 WRITE_SHARE = 0.6  # of the array's time for a read, that a write takes there
@@ -147,6 +157,8 @@ class Demand:
     disks: list[Asked] = field(default_factory=list)
     limits: dict[str, float] = field(default_factory=dict)  # operations a second, by disk
     level: Floats = field(init=False)  # operations a second in the mean, (n_disks,)
+    tiers: dict[str, str] = field(default_factory=dict)  # by disk
+    set_to: dict[str, tuple[int, int]] = field(default_factory=dict)  # least and most, by volume
     _days: dict[int, Day] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
@@ -155,8 +167,16 @@ class Demand:
         self.level = self._spread()
         self.level *= self._share_of_arrays()
         for at, (one, mean) in enumerate(zip(self.disks, self.level.tolist(), strict=True)):
+            busiest = mean * _busiest(one.work)
+            if at % UNTIERED_EVERY:
+                is_misjudged = at % MISJUDGED_EVERY == 0
+                self.tiers[one.uid] = _tier(one, busiest=busiest, is_misjudged=is_misjudged)
+            tier = self.tiers.get(one.uid)
             if at % HELD_EVERY == HELD_EVERY // 2:
-                self.limits[one.uid] = max(20.0, round(mean * _busiest(one.work) * HELD_SHARE))
+                self.limits[one.uid] = max(20.0, round(busiest * HELD_SHARE))
+            elif tier is not None and tier in TIERS:
+                self.limits[one.uid] = float(TIERS[tier][1])
+        self._set_volumes()
 
     @property
     def sizes(self) -> tuple[Floats, Floats]:
@@ -200,6 +220,27 @@ class Demand:
     def _volumes(self) -> set[int]:
         return {id(one.disk.datastore.volume) for one in self.disks}
 
+    def _set_volumes(self) -> None:
+        """Set every volume to what its disks may do, but for some that were forgotten."""
+        for at, (naa, rows) in enumerate(sorted(self._by_volume().items())):
+            tiers = [self.tiers.get(self.disks[row].uid, "") for row in rows]
+            each = [TIERS[tier] for tier in tiers if tier in TIERS]
+            together = [TOGETHER[tier] for tier in sorted(set(tiers) & set(TOGETHER))]
+            least, most = (sum(told) for told in zip((0, 0), *each, *together, strict=True))
+            if at % TIGHT_EVERY == TIGHT_AT:
+                most = int(most * TIGHT)
+            elif at % CHOKED_EVERY == CHOKED_AT:
+                usual = sum(self.level[row] * _busiest(self.disks[row].work) for row in rows)
+                least, most, tiers = 0, max(10, int(usual * CHOKED)), []
+            if "" not in tiers:  # what nobody put into a tier is not to be held back
+                self.set_to[naa] = (least, most)
+
+    def _by_volume(self) -> dict[str, list[int]]:
+        rows: dict[str, list[int]] = {}
+        for row, one in enumerate(self.disks):
+            rows.setdefault(one.disk.datastore.volume.naa, []).append(row)
+        return rows
+
     def _share_of_arrays(self) -> Floats:
         """By how much disks work more or less, so that arrays are as busy as they tell."""
         share = {}
@@ -233,11 +274,12 @@ class Demand:
         noise = np.exp(spread * rng.normal(size=course.shape) - spread**2 / 2)
         wanted = self.level[:, None] * course * noise
         served, qos_ms = self._let_through(wanted)
+        choked_ms = self._choke(served)
         reads = served * np.array([[d.work.reads] for d in self.disks])
         array_ms = self._array_ms(served, rng=rng)
         size = [[max(d.work.read_bytes, d.work.write_bytes)] for d in self.disks]
         network_ms = NETWORK_MS + np.array(size) / NETWORK_BYTES_PER_MS + 0 * served
-        queue_ms = QUEUE_MS * (1 + served / QUEUE_IOPS) ** 2
+        queue_ms = QUEUE_MS * (1 + served / QUEUE_IOPS) ** 2 + choked_ms
         parts = (reads, served - reads, array_ms, network_ms, queue_ms, qos_ms)
         names = ("reads", "writes", "array_ms", "network_ms", "queue_ms", "qos_ms")
         return Day(**{n: p.astype(np.float32) for n, p in zip(names, parts, strict=True)})
@@ -255,6 +297,19 @@ class Demand:
                 served[row, at] = min(limit, asked) if line == 0 else limit
                 delay_ms[row, at] = 1000 * line / limit
         return served, delay_ms
+
+    def _choke(self, served: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Cut what passes a volume's limit, all alike, in place; return what they wait for it."""
+        waits = np.zeros_like(served)
+        for naa, rows in self._by_volume().items():
+            if naa not in self.set_to:
+                continue
+            share = self.set_to[naa][1] / np.maximum(served[rows].sum(axis=0), 1e-9)
+            is_over = share < 1
+            if is_over.any():
+                served[np.ix_(rows, is_over)] *= share[is_over]
+                waits[np.ix_(rows, is_over)] = 1000 * LINE_SECONDS
+        return waits
 
     def _array_ms(
         self, served: NDArray[np.float64], *, rng: np.random.Generator
@@ -350,6 +405,19 @@ def _asked(cluster: Cluster) -> list[Asked]:
         if machine.is_on and machine.host != cluster.story.faulted_host
         for disk in machine.disks
     ]  # fmt: skip
+
+
+def _tier(one: Asked, *, busiest: float, is_misjudged: bool) -> str:
+    """The least tier that a disk fits into, or the one below; some share one."""
+    if one.work is WORKS["system"]:
+        return list(TIERS)[-1]
+    fitting = [name for name, (_, most) in list(TIERS.items())[:-1] if busiest <= FITS * most]
+    tier = fitting[-1] if fitting else next(iter(TIERS))
+    if is_misjudged:
+        names = list(TIERS)[:-1]
+        return names[min(names.index(tier) + 1, len(names) - 1)]
+    is_shared = one.machine.name.startswith(TOGETHER_WORD) and one.disk.slot == TOGETHER_SLOT
+    return next(iter(TOGETHER)) if is_shared and tier == "Slack" else tier
 
 
 def _course(work: Work, *, weekday: int, uid: str) -> NDArray[np.float64]:

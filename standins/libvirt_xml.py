@@ -1,6 +1,6 @@
 """Writes each host as the XML that libvirt's own test driver reads: `test:///…/kelp-1.xml`."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 from xml.etree.ElementTree import Element, ElementTree, SubElement
 
@@ -13,10 +13,22 @@ OWNER = "urn:keelmark:owner"
 TEST = "http://libvirt.org/schemas/domain/test/1.0"
 HOST_CPUS, HOST_MHZ, HOST_MEMORY_KIB = 192, 2600, 2 * 1024 * 1024 * 1024
 SHUT_OFF = "5"
+BURST = 2  # times its limit, that a disk may do for a moment
+NO_LIMITS: Mapping[str, float] = {}
 
 
-def write_hosts(estate: Estate, *, folder: Path, day: float, epoch_seconds: int) -> list[Path]:
-    """Write a file a host that answers, whole or not at all; return their paths."""
+def write_hosts(
+    estate: Estate,
+    *,
+    folder: Path,
+    day: float,
+    epoch_seconds: int,
+    limits: Mapping[str, float] = NO_LIMITS,
+) -> list[Path]:
+    """Write a file a host that answers, whole or not at all; return their paths.
+
+    ``limits`` are operations a second by disk, as ``Demand`` knows them.
+    """
     folder.mkdir(parents=True, exist_ok=True)
     paths = []
     for cluster in estate.clusters:
@@ -25,7 +37,9 @@ def write_hosts(estate: Estate, *, folder: Path, day: float, epoch_seconds: int)
             if number == cluster.story.faulted_host:
                 path.unlink(missing_ok=True)
                 continue
-            tree = ElementTree(_host(cluster, number, day=day, epoch_seconds=epoch_seconds))
+            tree = ElementTree(
+                _host(cluster, number, day=day, epoch_seconds=epoch_seconds, limits=limits)
+            )
             fresh = path.with_suffix(".writing")
             tree.write(fresh, encoding="unicode")
             fresh.replace(path)
@@ -33,11 +47,18 @@ def write_hosts(estate: Estate, *, folder: Path, day: float, epoch_seconds: int)
     return paths
 
 
-def _host(cluster: Cluster, number: int, *, day: float, epoch_seconds: int) -> Element:
+def _host(
+    cluster: Cluster,
+    number: int,
+    *,
+    day: float,
+    epoch_seconds: int,
+    limits: Mapping[str, float],
+) -> Element:
     node = Element("node")
     for machine in cluster.machines:
         if machine.host == number:
-            node.append(_domain(machine, epoch_seconds=epoch_seconds))
+            node.append(_domain(machine, epoch_seconds=epoch_seconds, limits=limits))
     for store in cluster.datastores:
         node.append(_pool(store, day=day))
     for device in _devices(cluster, number):
@@ -52,7 +73,7 @@ def _host(cluster: Cluster, number: int, *, day: float, epoch_seconds: int) -> E
     return node
 
 
-def _domain(machine: Machine, *, epoch_seconds: int) -> Element:
+def _domain(machine: Machine, *, epoch_seconds: int, limits: Mapping[str, float]) -> Element:
     domain = _bare_domain(machine)
     metadata = SubElement(domain, "metadata")
     SubElement(metadata, f"{{{OWNER}}}os").text = machine.os
@@ -62,6 +83,11 @@ def _domain(machine: Machine, *, epoch_seconds: int) -> Element:
         SubElement(one, "driver", name="qemu", type="qcow2")
         SubElement(one, "source", file=disk.path)
         SubElement(one, "target", dev=disk.slot, bus="virtio")
+        limit = limits.get(f"path.{machine.uuid}:{disk.slot}")
+        if limit is not None:
+            tune = SubElement(one, "iotune")
+            SubElement(tune, "total_iops_sec").text = str(int(limit))
+            SubElement(tune, "total_iops_sec_max").text = str(int(limit) * BURST)
     if not machine.is_on:
         SubElement(domain, f"{{{TEST}}}runstate").text = SHUT_OFF
     for name, days_back, parent in machine.snapshots:

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from standins.compute import TENANTS, Cluster, Machine, bare_port
+from standins.demand import Demand
 from standins.estate import Estate
 from standins.holding import held_bytes
 
@@ -14,7 +15,6 @@ Document = dict[str, Any]  # one line of the file; its schema is published with 
 GIB = 1024**3
 TIB = 1024**4
 SUSTAINABLE_IOPS = {"heron": 100_000, "avocet": 75_000, "plover": 50_000, "dunlin": 60_000}
-TIERS = ("Spring", "Neap", "Slack")
 POLICIES = ("Twice-kept", "One-shore", "Long-keep", "Scratch")
 TWICE_KEPT = POLICIES[0]
 NIGHT_HOURS = 2
@@ -70,8 +70,9 @@ def records(estate: Estate, *, now: datetime) -> Iterator[Document]:
     yield from _idle_volumes(estate, now=now)
     copied = _copied(estate)
     yield from _copies(copied, now=now)
+    tiers = Demand(estate).tiers
     for cluster in estate.clusters:
-        yield from _cluster(cluster, estate=estate, copied=frozenset(copied), now=now)
+        yield from _cluster(cluster, estate=estate, copied=frozenset(copied), tiers=tiers, now=now)
 
 
 def _tenants(read_at: str) -> Iterator[Document]:
@@ -153,7 +154,12 @@ def _copies(copied: dict[str, str], *, now: datetime) -> Iterator[Document]:
 
 
 def _cluster(
-    cluster: Cluster, *, estate: Estate, copied: frozenset[str], now: datetime
+    cluster: Cluster,
+    *,
+    estate: Estate,
+    copied: frozenset[str],
+    tiers: dict[str, str],
+    now: datetime,
 ) -> Iterator[Document]:
     story = cluster.story
     for number in range(1, story.n_hosts + 1):
@@ -174,7 +180,7 @@ def _cluster(
     for at, machine in enumerate(cluster.machines):
         if machine.host == story.faulted_host:
             continue
-        yield from _machine(machine, at=at, copied=copied, day=day, now=now)
+        yield from _machine(machine, at=at, copied=copied, tiers=tiers, day=day, now=now)
 
 
 def _shared_pool(cluster: Cluster, *, now: datetime) -> Document:
@@ -204,7 +210,13 @@ def _policy(machine: Machine, *, at: int, copied: frozenset[str]) -> str:
 
 
 def _machine(
-    machine: Machine, *, at: int, copied: frozenset[str], day: float, now: datetime
+    machine: Machine,
+    *,
+    at: int,
+    copied: frozenset[str],
+    tiers: dict[str, str],
+    day: float,
+    now: datetime,
 ) -> Iterator[Document]:
     uid = f"uuid.{machine.uuid}"
     says: Document = {
@@ -218,10 +230,11 @@ def _machine(
         volume = disk.datastore.volume
         held = held_bytes(disk, written=int(volume.curve_bytes[int(day)]))
         guest = int(held * disk.guest_share)
+        disk_uid = f"path.{machine.uuid}:{disk.slot}"
         yield _about(
-            f"path.{machine.uuid}:{disk.slot}",
+            disk_uid,
             now.isoformat(),
-            tier=TIERS[(at + number) % len(TIERS)],
+            **({"tier": tiers[disk_uid]} if disk_uid in tiers else {}),
             inside_bytes=guest,
             unshared_bytes=held,
             guest_file_systems=[

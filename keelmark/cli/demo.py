@@ -20,7 +20,7 @@ from keelmark.cli.demo_feeds import (
     send_quotas,
 )
 from keelmark.cli.demo_notes import write_notes
-from keelmark.cli.demo_policies import draw_up_policies
+from keelmark.cli.demo_policies import draw_up_policies, draw_up_tiers
 from keelmark.cli.django import ready_django
 from keelmark.cli.folders import hosts_folder, inbox_folder
 from keelmark.cli.processes import start_processes, stop_processes
@@ -72,6 +72,7 @@ def demo(*, port: int | None, size: str, is_fresh: bool) -> None:
         _first_forecasts()
     write_notes()
     draw_up_policies()
+    draw_up_tiers()
     record_performance(size=size, anchor=str(state.demo_anchor))
     out.print(f"\n  Keel Mark is at [bold]http://127.0.0.1:{state.web_port}/[/bold]")
     out.print(f"  Sign in as [bold]{PERSON}[/bold] with [bold]{PASSWORD}[/bold]")

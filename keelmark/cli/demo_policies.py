@@ -1,4 +1,4 @@
-"""What the people of the demo promise, and which of it they changed just now."""
+"""The demo’s policies and QoS tiers, drawn up in the name of its keeper."""
 
 from collections.abc import Iterable
 from datetime import timedelta
@@ -51,3 +51,30 @@ def draw_up_policies() -> None:
 
 def _kept(rules: Iterable[tuple[str, dict[str, Any]]]) -> list[dict[str, Any]]:  # Any: JSON
     return [{"kind": kind, "told": told} for kind, told in rules]
+
+
+# The name, least and most operations a second, whether all its disks share them, and why.
+TIERS = (
+    ("Spring", 2_000, 8_000, False, "For what everybody waits for."),
+    ("Neap", 400, 1_500, False, "Busy by day."),
+    ("Slack", 50, 300, False, "Everyday work."),
+    ("Ebb", 10, 200, False, "Systems; busy when they start and at night."),
+    ("Tiles", 1_000, 6_000, True, "All tiles of the public map share it."),
+)  # fmt: skip
+
+
+def draw_up_tiers() -> None:
+    """Draw the QoS tiers up, once; the records and the hosts tell who is in which."""
+    from django.contrib.auth.models import User
+    from django.db.models import F
+
+    from keelmark.compliance.models import Tier, TierRevision
+    from keelmark.compliance.services.tiers import TierDraft, draw_up_tier
+
+    keeper = User.objects.filter(username="keeper").first()
+    if keeper is None or Tier.objects.exists():
+        return
+    for name, least, most, is_together, note in TIERS:
+        draft = TierDraft(min_iops=least, max_iops=most, is_together=is_together, note=note)
+        draw_up_tier(actor=keeper, name=name, draft=draft)
+    TierRevision.objects.update(made_at=F("made_at") - timedelta(days=STOOD_DAYS))

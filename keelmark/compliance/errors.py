@@ -4,6 +4,7 @@ from collections.abc import Sequence
 
 from keelmark.access.errors import FieldFault, FormError, RefusalError
 from keelmark.core.policy.rules import Fault
+from keelmark.core.qos.tiers import TierFault
 
 
 class ComplianceError(RefusalError):
@@ -39,3 +40,42 @@ class RulesError(FormError):
             for one in faults
         )
         super().__init__("; ".join(f"{one.rule}: {one.why}" for one in faults), faults=told)
+
+
+class TierNameTakenError(ComplianceError):
+    """A tier of this name stands already."""
+
+    title = "Name taken"
+    kind = "tier-name-taken"
+    status = 409
+
+    def __init__(self, *, name: str) -> None:
+        self.name = name
+        super().__init__(f"A tier {name} stands already; revise it, or choose another name.")
+
+
+class TierError(FormError):
+    """A tier that promises what cannot be, each fault told with its field."""
+
+    title = "Tier cannot be"
+    kind = "tier"
+
+    def __init__(self, faults: Sequence[TierFault]) -> None:
+        self.tier_faults = tuple(faults)
+        told = tuple(
+            FieldFault(pointer=f"#/{one.field}", code="tier", detail=one.why) for one in faults
+        )
+        super().__init__("; ".join(f"{one.field}: {one.why}" for one in faults), faults=told)
+
+
+class TooManyDisksError(ComplianceError):
+    """More disks than can be replayed while somebody waits."""
+
+    title = "Too many disks"
+    kind = "too-many-disks"
+    status = 422
+
+    def __init__(self, *, n: int, most: int) -> None:
+        self.n, self.most = n, most
+        super().__init__(f"{n:,} disks are more than the {most:,} that are replayed at once: "
+                         "narrow the scope, or choose one tier.")  # fmt: skip

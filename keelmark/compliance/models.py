@@ -1,4 +1,4 @@
-"""Policies in revisions, and to whom they are promised."""
+"""Policies and QoS tiers in revisions, and to whom they are promised."""
 
 from django.conf import settings
 from django.db import models
@@ -82,3 +82,64 @@ class Promise(models.Model):
 
     def __str__(self) -> str:
         return f"{self.policy} for {self.entity or self.service_class or 'the estate'}"
+
+
+class Tier(models.Model):
+    """A named QoS tier; what it promises stands in its newest revision."""
+
+    name = models.CharField(max_length=MAX_NAME)
+    retired_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["name", "pk"]
+        constraints = [
+            models.UniqueConstraint(
+                Lower("name"), name="tier_name_once", condition=Q(retired_at__isnull=True)
+            )
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class TierRevision(models.Model):
+    """What a tier promised from a moment on."""
+
+    tier = models.ForeignKey(Tier, on_delete=models.PROTECT, related_name="revisions")
+    number = models.PositiveIntegerField()
+    min_iops = models.PositiveIntegerField()
+    max_iops = models.PositiveIntegerField()
+    burst = models.FloatField()
+    max_bytes_per_second = models.PositiveBigIntegerField(null=True)
+    latency_ms = models.FloatField(null=True)
+    is_together = models.BooleanField()
+    note = models.CharField(max_length=MAX_NOTE, default="", blank=True)
+    made_at = models.DateTimeField()
+    author = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+"
+    )
+    author_name = models.CharField(max_length=150)
+
+    class Meta:
+        ordering = ["-number", "-pk"]
+        constraints = [models.UniqueConstraint("tier", "number", name="tier_revision_once")]
+
+    def __str__(self) -> str:
+        return f"{self.tier} r{self.number}"
+
+
+class TierNaming(models.Model):
+    """The tier that a disk, a VM or a project names."""
+
+    tier = models.ForeignKey(Tier, on_delete=models.PROTECT, related_name="namings")
+    entity = models.OneToOneField("estate.Entity", on_delete=models.CASCADE, related_name="+")
+    made_at = models.DateTimeField()
+    author = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+"
+    )
+
+    class Meta:
+        ordering = ["pk"]
+
+    def __str__(self) -> str:
+        return f"{self.tier} for {self.entity}"

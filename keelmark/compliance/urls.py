@@ -2,12 +2,20 @@
 
 from django.urls import path
 
+from keelmark.compliance.api.lanes import LanesView, ReplaysView
 from keelmark.compliance.api.policies import (
     PoliciesView,
     PolicyView,
     RevisionsView,
     RuleKindsView,
     TrialView,
+)
+from keelmark.compliance.api.tiers import (
+    OffersView,
+    TierNamingsView,
+    TierRevisionsView,
+    TiersView,
+    TierView,
 )
 from keelmark.compliance.api.verdicts import PromisesView, ThingVerdictsView, VerdictsView
 
@@ -24,4 +32,15 @@ urlpatterns = [
     path("compliance/promises", PromisesView.as_view(), name="policy-promises"),
     path("compliance/verdicts/<str:kind>", VerdictsView.as_view(), name="verdicts"),
     path("compliance/things/<int:entity_id>", ThingVerdictsView.as_view(), name="thing-verdicts"),
+    path("compliance/tiers", TiersView.as_view(), name="tiers"),
+    path("compliance/tiers/<int:tier_id>", TierView.as_view(), name="tier"),
+    path(
+        "compliance/tiers/<int:tier_id>/revisions",
+        TierRevisionsView.as_view(),
+        name="tier-revisions",
+    ),
+    path("compliance/namings", TierNamingsView.as_view(), name="tier-namings"),
+    path("compliance/offers/<str:kind>", OffersView.as_view(), name="offers"),
+    path("compliance/lanes", LanesView.as_view(), name="lanes"),
+    path("compliance/replays", ReplaysView.as_view(), name="replays"),
 ]

@@ -258,6 +258,7 @@ SELECT entity_id, extract(epoch FROM at)::bigint / 300, {MEANS} FROM readings_pe
 WHERE entity_id = ANY(%(entity_ids)s) AND at >= %(first_at)s AND at < %(end_at)s
 """  # noqa: S608  # only constants are put in
 
+
 # --- finished days of five-minute means, packed
 DAYS_OF_ROWS = """
 SELECT DISTINCT (at AT TIME ZONE 'UTC')::date FROM (
@@ -345,12 +346,21 @@ SELECT entity_id, column_name, at_us, value, boundary_value
 FROM readings_counter WHERE source_id = %s AND entity_id = ANY(%s)
 """
 WRITE_COUNTERS = """
-INSERT INTO readings_counter (source_id, entity_id, column_name, at_us, value, boundary_value)
+INSERT INTO readings_counter AS known
+    (source_id, entity_id, column_name, at_us, value, boundary_value)
 SELECT %(source_id)s, * FROM unnest(%(entity_ids)s::bigint[], %(columns)s::text[],
     %(at_us)s::bigint[], %(values)s::float8[], %(boundary_values)s::float8[])
 ON CONFLICT (source_id, entity_id, column_name) DO UPDATE SET at_us = excluded.at_us,
-    value = excluded.value, boundary_value = excluded.boundary_value
-WHERE excluded.at_us > readings_counter.at_us
+    value = excluded.value, boundary_value = excluded.boundary_value,
+    per_second = CASE WHEN excluded.value >= known.value
+        THEN (excluded.value - known.value) / (excluded.at_us - known.at_us) * 1e6 END
+WHERE excluded.at_us > known.at_us
+"""
+# The newest of all sources; a counter that began anew says nothing until its next sample.
+READ_INSTANTS = """
+SELECT DISTINCT ON (entity_id, column_name) entity_id, column_name, at_us, per_second
+FROM readings_counter WHERE entity_id = ANY(%(entity_ids)s) AND column_name = ANY(%(columns)s)
+ORDER BY entity_id, column_name, at_us DESC
 """
 
 # --- partitions; names come from our own code only

@@ -148,4 +148,14 @@ def volume(ground: Ground, pool: Pool, volume: Volume, *, path: str, day: float)
             }
         ],
         Status=OK,
+        **_limits(ground, volume),
     )
+
+
+def _limits(ground: Ground, volume: Volume) -> Resource:
+    """To what a volume is set: the published schemas know limits a terabyte alone."""
+    told = ground.flow.demand.set_to.get(volume.naa)
+    return (
+        {} if told is None else
+        {"Oem": {"TernCoast": {"MinimumIOPS": told[0], "MaximumIOPS": told[1]}}}
+    )  # fmt: skip

@@ -135,7 +135,7 @@ SOURCES: dict[str, Source] = {
         paths={
             "size": "size_bytes", "used": "on_array_bytes", "inside": "inside_bytes",
             "unshared": "unshared_bytes", "thickness": "provisioning", "policy": "policy",
-            "tier": "tier", "path": "path",
+            "tier": "tier", "path": "path", "max_iops": "qos_max_iops",
         },
         links={"vm": "vm_id", "datastore": "datastore_id"},
     ),

@@ -1,7 +1,5 @@
 """Who keeps what was promised, over the API; and to whom it is promised."""
 
-from typing import Any
-
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import exceptions, serializers
@@ -13,6 +11,7 @@ from keelmark.access.api.base import Problem, Record, actor_of
 from keelmark.access.errors import wrong_field
 from keelmark.access.rights import Right
 from keelmark.bearings.api.asked import BEARING, AtRead, at_told, looked_at, view_of
+from keelmark.compliance.api.asked import number_asked, seen_ids
 from keelmark.compliance.api.policies import VERDICT_STATES, PlaceNamedRead
 from keelmark.compliance.models import Policy
 from keelmark.compliance.selectors.standing import Asked, rows_of, standing_of, told_of
@@ -86,7 +85,7 @@ class VerdictsView(APIView):
     def get(self, request: Request, kind: str) -> Response:
         if kind not in SUBJECTS:
             raise wrong_field("kind", f"Use one of {', '.join(SUBJECTS)}.")
-        asked, after = _asked(request), _number(request, "after") or 0
+        asked, after = _asked(request), number_asked(request, "after") or 0
         view = view_of(request)
         standing = standing_of(view, kind=kind)
         rows = rows_of(view, standing, asked)
@@ -140,7 +139,7 @@ class PromisesView(APIView):
                 TakenRead(
                     promise(
                         actor=actor, policy_id=policy_id, entity_ids=told["entity_ids"],
-                        seen=_seen(request),
+                        seen=seen_ids(request, kinds=TAKERS),
                     ), many=True,
                 ).data
             )  # fmt: skip
@@ -151,14 +150,6 @@ class PromisesView(APIView):
         return Response([])
 
 
-def _seen(request: Request) -> list[int]:
-    view = view_of(request)
-    ids: list[int] = []
-    for kind in TAKERS:
-        ids += view.reading.estate.table(kind).ids[view.seen[kind]].tolist()
-    return ids
-
-
 def _asked(request: Request) -> Asked:
     state = request.query_params.get("state") or None
     if state is not None and state not in VERDICT_STATES:
@@ -166,13 +157,6 @@ def _asked(request: Request) -> Asked:
     rule = request.query_params.get("rule") or None
     if rule is not None and rule not in RULES:
         raise wrong_field("rule", f"Use one of {', '.join(RULES)}.")
-    return Asked(policy_id=_number(request, "policy"), state=state and Verdict(state), rule=rule)
-
-
-def _number(request: Request, name: str) -> int | None:
-    told: Any = request.query_params.get(name) or None
-    if told is None:
-        return None
-    if not told.isdigit() or len(told) > 18:  # noqa: PLR2004  # more digits than an id has
-        raise wrong_field(name, "Use a whole number.")
-    return int(told)
+    return Asked(
+        policy_id=number_asked(request, "policy"), state=state and Verdict(state), rule=rule
+    )

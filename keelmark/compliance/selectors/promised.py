@@ -42,7 +42,7 @@ class Promises:
         n = len(self.reading.estate.table(kind))
         policy, level = nearest(self._levels(kind), n=n)
         revised = np.array(
-            [*(_minute(one.revision.made_at) for one in self.defined), np.nan], dtype=np.float64
+            [*(minute_of(one.revision.made_at) for one in self.defined), np.nan], dtype=np.float64
         )
         return Promised(
             policy=policy,
@@ -59,14 +59,14 @@ class Promises:
                 {Level.ITSELF: self._own("vm"), Level.TOLD: self._told("vm")},
                 n=len(self.reading.estate.table("vm")),
             )
-            levels[Level.VM] = _taken(of_vm, vm)
+            levels[Level.VM] = taken(of_vm, vm)
         for level, way in ((Level.PROJECT, "project"), (Level.TENANT, "tenant")):
             at = self._above(kind, way)
             if at is not None:
-                levels[level] = _taken(self._own(way), at)
+                levels[level] = taken(self._own(way), at)
         pools = self._pools(kind)
         if pools is not None:
-            levels[Level.CLASS] = _taken(self._by_class(), pools)
+            levels[Level.CLASS] = taken(self._by_class(), pools)
         levels[Level.ESTATE] = np.full(
             len(self.reading.estate.table(kind)), self._of_estate(), dtype=np.int64
         )
@@ -82,7 +82,7 @@ class Promises:
     def _assigned_at(self, kind: str) -> Float64s:
         told = np.full(len(self.reading.estate.table(kind)), np.nan)
         for one, row in self._rows(kind):
-            told[row] = _minute(one.made_at)
+            told[row] = minute_of(one.made_at)
         return told
 
     def _rows(self, kind: str) -> list[tuple[Promise, int]]:
@@ -93,19 +93,14 @@ class Promises:
 
     def _told(self, kind: str) -> Int64s:
         """By the name that a feed tells for it."""
-        table = self.reading.estate.table(kind)
-        words = table.columns.get("policy")
-        if not isinstance(words, Words):
-            return np.full(len(table), NOWHERE, dtype=np.int64)
-        places = [self.by_name.get(one.casefold(), NOWHERE) for one in words.words]
-        return np.array([*places, NOWHERE], dtype=np.int64)[words.codes]
+        return by_word(self.reading, kind=kind, column="policy", by_name=self.by_name)
 
     def _above(self, kind: str, way: str) -> Int64s | None:
         table = self.reading.estate.table(kind)
         if way in table.links:
             return self.reading.link(kind, way)
         if kind == "disk" and way == "project":
-            return _taken(self.reading.link("vm", "project"), self.reading.link("disk", "vm"))
+            return taken(self.reading.link("vm", "project"), self.reading.link("disk", "vm"))
         return None
 
     def _pools(self, kind: str) -> Int64s | None:
@@ -130,10 +125,23 @@ class Promises:
         return self.place_of[whole[-1].policy_id] if whole else NOWHERE
 
 
-def _taken(of: Int64s, at: Int64s) -> Int64s:
+def by_word(reading: Reading, *, kind: str, column: str, by_name: dict[str, int]) -> Int64s:
+    """Return the place that the name in a column leads to, (n,), NOWHERE where to none."""
+    table = reading.estate.table(kind)
+    words = table.columns.get(column)
+    if not isinstance(words, Words):
+        return np.full(len(table), NOWHERE, dtype=np.int64)
+    places = [by_name.get(one.casefold(), NOWHERE) for one in words.words]
+    told: Int64s = np.array([*places, NOWHERE], dtype=np.int64)[words.codes]
+    return told
+
+
+def taken(of: Int64s, at: Int64s) -> Int64s:
+    """Return what stands at rows, NOWHERE where a row is none."""
     told: Int64s = np.append(of, NOWHERE)[at]
     return told
 
 
-def _minute(moment: datetime) -> float:
+def minute_of(moment: datetime) -> float:
+    """Return the minute of a moment, counted from 1970."""
     return float(moment.timestamp() // MINUTE_SECONDS)

@@ -169,6 +169,7 @@ KINDS: dict[str, Kind] = {
                 *_fields(Measure.BYTES, {
                     "inside": "what the guest uses", "unshared": "what only it holds",
                 }),
+                *_fields(Measure.RATE, {"max_iops": "most I/O a second its host lets through"}),
             ),
             links=(*_PLACED, *_OWNED, ("vm", "vm"), ("datastore", "datastore")),
         ),

@@ -62,7 +62,7 @@ def demand_of(steps: Floats, *, max_iops: Float64s) -> Demand:
         raise ShapeError(argument="steps", wanted="(n_disks, n_parts, n_steps)", found=steps.shape)
     done = operations(steps)
     is_read = ~np.isnan(done)
-    plain: Floats = np.nan_to_num(done)
+    plain = np.asarray(np.nan_to_num(done), dtype=np.float64)
     qos = plain * np.nan_to_num(steps[:, _QOS]) / 1000  # of milliseconds
     line = plain * np.nan_to_num(steps[:, _QUEUE]) / 1000
     line = qos + np.where(line >= WAITING, line, 0)

@@ -65,7 +65,7 @@ def io_states(
         raise ShapeError(argument="steps", wanted="(n_disks, n_parts, 3)", found=steps.shape)
     done = np.asarray(operations(steps), dtype=np.float64)
     is_read = ~np.isnan(done)
-    delay_ms: Floats = np.nan_to_num(steps[:, _QOS])
+    delay_ms = np.asarray(np.nan_to_num(steps[:, _QOS]), dtype=np.float64)
     pressed = is_pressed(done, max_iops=max_iops[:, None], delay_ms=delay_ms)
     with np.errstate(invalid="ignore"):
         in_line = np.nan_to_num(done) * np.nan_to_num(steps[:, _QUEUE]) / 1000  # of milliseconds

@@ -86,6 +86,7 @@ class VirtualDiskDocument(Thing, tag="disk", kw_only=True):
     provisioning: Literal["thin", "thick"] | None = None
     policy: Name | None = None
     tier: Name | None = None
+    qos_max_iops: Count | None = None
     guest_file_systems: Annotated[list[GuestFileSystem], msgspec.Meta(max_length=256)] | None = None
 
 

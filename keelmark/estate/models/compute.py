@@ -124,6 +124,7 @@ class VirtualDisk(ReadTable):
     provisioning = models.CharField(max_length=5, default="")
     policy = models.CharField(max_length=MAX_NAME, default="")
     tier = models.CharField(max_length=MAX_NAME, default="")
+    qos_max_iops = models.BigIntegerField(null=True)
     guest_file_systems = models.JSONField(null=True)
 
     class Meta:

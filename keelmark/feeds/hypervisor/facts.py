@@ -214,6 +214,7 @@ class ClusterFacts:
                 provisioning=(
                     "thin" if told["allocation_bytes"] < told["capacity_bytes"] else "thick"
                 ),
+                qos_max_iops=_limit_of(disk),
                 read_at=self.read_at,
             )
         )
@@ -300,6 +301,19 @@ def _export_of(pool: Element | None) -> tuple[str | None, str, str] | None:
     protocol = pool.find("source/protocol")
     version = protocol.get("ver") if protocol is not None else None
     return version, safe_uid(host.get("name") or ""), safe_uid(folder.get("path") or "")
+
+
+def _limit_of(disk: Element) -> int | None:
+    """Operations a second that the host lets through; 0 and nothing told mean no limit."""
+    tune = disk.find("iotune")
+    if tune is None:
+        return None
+    told = {
+        name: int(text) if (text := tune.findtext(f"{name}_iops_sec") or "").isdigit() else 0
+        for name in ("total", "read", "write")
+    }
+    both = told["read"] + told["write"] if told["read"] and told["write"] else 0
+    return told["total"] or both or None
 
 
 def _bytes_of(element: Element | None) -> int | None:

@@ -24,6 +24,7 @@ from keelmark.feeds.redfish.resource import (
     class_of,
     dig,
     first_text_in,
+    limits_of,
     link_of,
     name_of,
     path_of,
@@ -223,6 +224,7 @@ class Facts:
             self._add_snapshot(resource, name=name)
             return
         mapped_to = self._mapped_to(resource)
+        least, most = limits_of(resource)
         self.volumes.append(
             VolumeDocument(
                 uid=uid_of(resource) or self._place(resource),
@@ -240,6 +242,8 @@ class Facts:
                 is_encrypted=truth_in(resource, "Encrypted"),
                 is_compressed=truth_in(resource, "Compressed"),
                 is_deduplicated=truth_in(resource, "Deduplicated"),
+                qos_min_iops=least,
+                qos_max_iops=most,
                 read_at=self.read_at,
             )
         )

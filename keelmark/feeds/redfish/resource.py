@@ -105,6 +105,20 @@ def backing_of(resource: Resource) -> Any:  # Any: the document's literal
     return "raid" if is_block or resource.get("SupportedRAIDTypes") else None
 
 
+def limits_of(resource: Resource) -> tuple[int | None, int | None]:
+    """Return to how many operations a second a volume is set, least and most.
+
+    The published schema knows limits a terabyte alone, so makers tell theirs in their own part.
+    """
+    oem = resource.get("Oem")
+    parts = [part for part in oem.values() if isinstance(part, dict)] if oem else []
+    told: list[int | None] = []
+    for name in ("MinimumIOPS", "MaximumIOPS"):
+        known = [one for part in parts if (one := amount_in(part, name)[0]) is not None]
+        told.append(known[0] if known else None)
+    return told[0], told[1]
+
+
 def role_of(resource: Resource, *, is_pooled: bool) -> Any:  # Any: the document's literal
     """Return the role of a drive."""
     if dig(resource, "Status").get("Health") == "Critical":

@@ -8,7 +8,7 @@ import numpy as np
 import pyarrow as pa
 from django.db import connection
 
-from keelmark.core.arrays import Int64s
+from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.performance import PARTS, STEPS_A_DAY
 from keelmark.readings import sql
 from keelmark.readings.columnar import columns_told
@@ -16,6 +16,8 @@ from keelmark.readings.performance.coding import Steps, decoded
 from keelmark.readings.rows import EPOCH
 
 HOURS_A_DAY: Final = 24
+STEP_SECONDS: Final = 86_400 // STEPS_A_DAY
+MS: Final = 1000.0
 _MEANS: Final = tuple(sql.MEANS.split(", "))
 
 
@@ -50,12 +52,80 @@ def packed_steps(ids: Int64s, *, first_on: date, n_days: int) -> Steps:
 def row_steps(ids: Int64s, *, first_on: date, n_days: int) -> Steps:
     """Return the same of what is kept in rows alone."""
     steps = _nothing(len(ids), n_days * STEPS_A_DAY)
-    table = _table(sql.READ_STEPS, ids=ids, first_on=first_on, n_days=n_days)
+    table = _table(sql.READ_STEPS, ids=ids, span=_days(first_on, n_days))
     rows = np.searchsorted(ids, table.column("id").to_numpy())
     at = table.column("at").to_numpy() - (first_on - EPOCH).days * STEPS_A_DAY
     for part, name in enumerate(_MEANS):
         steps[rows, part, at] = table.column(name).to_numpy()
     return steps
+
+
+def last_steps(ids: Int64s, *, end_at: datetime, n_steps: int) -> Steps:
+    """Return the last so many steps before a boundary (n_things, n_parts, n_steps), NaN unread.
+
+    The ids are sorted; the end is a boundary of five minutes.
+    """
+    begin_at = end_at - timedelta(seconds=n_steps * STEP_SECONDS)
+    first = int(begin_at.timestamp()) // STEP_SECONDS
+    steps = _nothing(len(ids), n_steps)
+    table = _table(sql.READ_STEPS, ids=ids, span=(begin_at, end_at))
+    rows = np.searchsorted(ids, table.column("id").to_numpy())
+    at = table.column("at").to_numpy() - first
+    for part, name in enumerate(_MEANS):
+        steps[rows, part, at] = table.column(name).to_numpy()
+    day = begin_at.date()
+    is_silent = np.isnan(steps).all(axis=(1, 2))
+    if is_silent.any() and (_is_any_packed(day) or _is_any_packed(end_at.date())):
+        whole = packed_steps(ids[is_silent], first_on=day, n_days=2)
+        begin = first - (day - EPOCH).days * STEPS_A_DAY
+        steps[is_silent] = whole[:, :, begin : begin + n_steps]
+    return steps
+
+
+def _is_any_packed(day: date) -> bool:
+    with connection.cursor() as cursor:
+        cursor.execute(sql.IS_PACKED, [day])
+        return bool(cursor.fetchone()[0])
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Instants:
+    """What things did between their last two samples, (n_things,), NaN where nobody counts.
+
+    Operations a second, milliseconds an operation took in all and was held back by a limit, and
+    when the newer sample was read, in seconds from 1970.
+    """
+
+    iops: Float64s
+    latency_ms: Float64s
+    qos_ms: Float64s
+    read_at: Float64s
+
+
+def instants_of(ids: Int64s) -> Instants:
+    """Return what things do at this instant; the ids are sorted."""
+    columns = ("read_ops", "write_ops", "busy_seconds", "qos_seconds")
+    told = {name: np.full(len(ids), np.nan) for name in columns}
+    read_at = np.full(len(ids), np.nan)
+    with connection.cursor() as cursor:
+        cursor.execute(sql.READ_INSTANTS, {"entity_ids": ids.tolist(), "columns": list(columns)})
+        for entity_id, column, at_us, per_second in cursor.fetchall():
+            row = int(np.searchsorted(ids, entity_id))
+            told[column][row] = np.nan if per_second is None else per_second
+            if column in columns[:2] and per_second is not None:
+                read_at[row] = at_us / 1e6
+    iops = np.where(
+        np.isnan(told["read_ops"]) & np.isnan(told["write_ops"]),
+        np.nan,
+        np.nan_to_num(told["read_ops"]) + np.nan_to_num(told["write_ops"]),
+    )
+    ops = np.where(iops > 0, iops, np.nan)
+    return Instants(
+        iops=iops,
+        latency_ms=told["busy_seconds"] / ops * MS,
+        qos_ms=told["qos_seconds"] / ops * MS,
+        read_at=read_at,
+    )
 
 
 def hours_of(ids: Int64s, *, first_on: date, n_days: int) -> tuple[Steps, Steps]:
@@ -96,7 +166,7 @@ def _rolled(
     per_day: int,
     n_rows: int | None = None,
 ) -> "_Told":
-    table = _table(statement, ids=ids, first_on=first_on, n_days=n_days, extra=("peak", "n"))
+    table = _table(statement, ids=ids, span=_days(first_on, n_days), extra=("peak", "n"))
     first, shape = (first_on - EPOCH).days * per_day, (n_rows or len(ids), n_days * per_day)
     steps = _nothing(*shape)
     peak, n_read = np.full(shape, np.nan, np.float32), np.zeros(shape, dtype=np.int64)
@@ -118,22 +188,26 @@ class _Told:
 
 
 def _table(
-    statement: str, *, ids: Int64s, first_on: date, n_days: int, extra: tuple[str, ...] = ()
+    statement: str, *, ids: Int64s, span: tuple[datetime, datetime], extra: tuple[str, ...] = ()
 ) -> pa.Table:
-    end_on = first_on + timedelta(days=n_days)
+    first_at, end_at = span
     kinds = {"peak": pa.float32(), "n": pa.int64()}
     return columns_told(
         statement,
         params={
-            "entity_ids": ids.tolist(), "first_on": first_on, "end_on": end_on,
-            "first_at": datetime.combine(first_on, time(), tzinfo=UTC),
-            "end_at": datetime.combine(end_on, time(), tzinfo=UTC),
+            "entity_ids": ids.tolist(), "first_on": first_at.date(), "end_on": end_at.date(),
+            "first_at": first_at, "end_at": end_at,
         },
         types={
             "id": pa.int64(), "at": pa.int64(), **dict.fromkeys(_MEANS, pa.float32()),
             **{name: kinds[name] for name in extra},
         },
     )  # fmt: skip
+
+
+def _days(first_on: date, n_days: int) -> tuple[datetime, datetime]:
+    begin = datetime.combine(first_on, time(), tzinfo=UTC)
+    return begin, begin + timedelta(days=n_days)
 
 
 def _nothing(n_things: int, n_steps: int) -> Steps:

@@ -1,0 +1,238 @@
+"""How disks are served, over the API: lanes, and what other limits would have done."""
+
+from typing import Any
+
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import exceptions, serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from keelmark.access.api.base import Problem, Record
+from keelmark.access.errors import wrong_field
+from keelmark.bearings.api.asked import BEARING, AtRead, at_told, view_of
+from keelmark.compliance.api.asked import number_asked
+from keelmark.compliance.api.policies import PlaceNamedRead
+from keelmark.compliance.api.tiers import IO_STATES
+from keelmark.compliance.errors import TierError
+from keelmark.compliance.selectors.replays import (
+    MOST_DAYS,
+    DraftLimit,
+    ReplayAsked,
+    replay_of,
+)
+from keelmark.compliance.selectors.serving import (
+    LanesAsked,
+    lanes_of,
+    rows_of_lanes,
+    served_at,
+)
+from keelmark.compliance.selectors.tiers import BY, standing_tiers
+from keelmark.core.qos import IoState
+from keelmark.core.qos.tiers import BOUND_BY, Tier, TierFault, faults_of
+
+PAGE = 60
+MOST_DRAFTS = 20
+NO_TIER = "none"
+DEFAULT_DAYS = 7
+
+
+class LaneRead(serializers.Serializer[Record]):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    vm = PlaceNamedRead(allow_null=True)
+    datastore = PlaceNamedRead(allow_null=True)
+    tier_id = serializers.IntegerField(allow_null=True)
+    tier_name = serializers.CharField(allow_null=True)
+    by = serializers.ChoiceField(choices=list(BY), allow_null=True, help_text="who names the tier")
+    min_iops = serializers.IntegerField(allow_null=True)
+    max_iops = serializers.IntegerField(allow_null=True)
+    is_together = serializers.BooleanField()
+    limit_iops = serializers.FloatField(allow_null=True, help_text="the least limit that bears")
+    bound_by = serializers.ChoiceField(choices=list(BOUND_BY))
+    least_iops = serializers.FloatField(allow_null=True, help_text="of a mean of the last day")
+    mean_iops = serializers.FloatField(allow_null=True, help_text="the newest mean")
+    most_iops = serializers.FloatField(allow_null=True, help_text="of a mean of the last day")
+    instant_iops = serializers.FloatField(allow_null=True, help_text="between the last two samples")
+    instant_at = serializers.DateTimeField(allow_null=True)
+    in_line = serializers.FloatField(allow_null=True, help_text="operations that wait")
+    latency_ms = serializers.FloatField(allow_null=True)
+    array_latency_ms = serializers.FloatField(allow_null=True)
+    network_latency_ms = serializers.FloatField(allow_null=True)
+    queue_latency_ms = serializers.FloatField(allow_null=True)
+    qos_latency_ms = serializers.FloatField(allow_null=True)
+    state = serializers.ChoiceField(choices=IO_STATES)
+    settles_in_minutes = serializers.FloatField(allow_null=True)
+    reason = serializers.CharField(allow_blank=True)
+
+
+class LanesRead(serializers.Serializer[Record]):
+    at = AtRead()
+    is_known = serializers.BooleanField(help_text="of days to come nobody knows")
+    read_at = serializers.DateTimeField(allow_null=True, help_text="end of the newest mean")
+    n_all = serializers.IntegerField()
+    results = LaneRead(many=True)
+
+
+class DraftLimitWrite(serializers.Serializer[Record]):
+    tier_id = serializers.IntegerField()
+    min_iops = serializers.IntegerField()
+    max_iops = serializers.IntegerField()
+
+
+class ReplayWrite(serializers.Serializer[Record]):
+    tier_id = serializers.IntegerField(
+        allow_null=True, default=None, help_text="its disks alone; without it all that have one"
+    )
+    days = serializers.IntegerField(min_value=1, max_value=MOST_DAYS, default=DEFAULT_DAYS)
+    limits = serializers.ListField(
+        child=DraftLimitWrite(), default=list, max_length=MOST_DRAFTS,
+        help_text="other limits to try, by tier",
+    )  # fmt: skip
+    course_of = serializers.IntegerField(
+        allow_null=True, default=None, help_text="the disk whose course is told step by step"
+    )
+
+
+class ReplaySumRead(serializers.Serializer[Record]):
+    n_held_long = serializers.IntegerField(help_text="held for more than an hour a day")
+    n_held = serializers.IntegerField(help_text="held at any time")
+    n_starved = serializers.IntegerField()
+    n_newly_starved = serializers.IntegerField()
+    n_late = serializers.IntegerField(help_text="that wait for a limit at any time")
+    median_ms = serializers.FloatField(help_text="of those, delay of the middle step")
+    p99_ms = serializers.FloatField(help_text="of those, one step in a hundred waits longer")
+    worst_ms = serializers.FloatField()
+    left = serializers.FloatField(help_text="operations still in line at the end")
+
+
+class ReplayArrayRead(serializers.Serializer[Record]):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    sustains_iops = serializers.FloatField(allow_null=True)
+    busy_iops = serializers.FloatField(allow_null=True, help_text="all but the busiest hundredth")
+    trial_iops = serializers.FloatField(allow_null=True)
+
+
+class ReplayCurveRead(serializers.Serializer[Record]):
+    maxima = serializers.ListField(child=serializers.FloatField())
+    n_held_long = serializers.ListField(child=serializers.IntegerField())
+    n_held = serializers.ListField(child=serializers.IntegerField())
+    worst_ms = serializers.ListField(child=serializers.FloatField())
+
+
+class ReplayDiskRead(serializers.Serializer[Record]):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    held_hours = serializers.FloatField(help_text="a day")
+    worst_ms = serializers.FloatField()
+    p99_ms = serializers.FloatField()
+    trial_held_hours = serializers.FloatField(allow_null=True)
+    trial_worst_ms = serializers.FloatField(allow_null=True)
+    trial_p99_ms = serializers.FloatField(allow_null=True)
+    is_newly_starved = serializers.BooleanField()
+
+
+class ReplayCourseRead(serializers.Serializer[Record]):
+    begins_at = serializers.DateTimeField()
+    step_seconds = serializers.IntegerField()
+    recorded = serializers.ListField(child=serializers.FloatField(allow_null=True))
+    asked = serializers.ListField(child=serializers.FloatField())
+    is_estimated = serializers.ListField(child=serializers.BooleanField())
+    is_least = serializers.ListField(child=serializers.BooleanField())
+    done = serializers.ListField(child=serializers.FloatField())
+    delay_ms = serializers.ListField(child=serializers.FloatField())
+
+
+class ReplayRead(serializers.Serializer[Record]):
+    first_on = serializers.DateField()
+    n_days = serializers.IntegerField()
+    n_disks = serializers.IntegerField()
+    n_read = serializers.IntegerField(help_text="of which anything is recorded")
+    estimated_share = serializers.FloatField(help_text="of steps in which something waited")
+    at_least_share = serializers.FloatField(help_text="of steps of which the least alone is known")
+    missed_share = serializers.FloatField(
+        allow_null=True, help_text="of all that was done, what the replay at the limits as they "
+        "are differs by",
+    )  # fmt: skip
+    as_is = ReplaySumRead()
+    trial = ReplaySumRead(allow_null=True)
+    arrays = ReplayArrayRead(many=True)
+    curve = ReplayCurveRead(allow_null=True, help_text="of one tier whose limits are each disk's")
+    disks = ReplayDiskRead(many=True, help_text="held longest, as it is or would be")
+    course = ReplayCourseRead(allow_null=True)
+
+
+class LanesView(APIView):
+    """Disks with what they do, may do and are promised, the worst first."""
+
+    @extend_schema(
+        operation_id="lanes_list",
+        parameters=[
+            OpenApiParameter("tier", OpenApiTypes.STR, description="id of a tier, or none"),
+            OpenApiParameter("state", OpenApiTypes.STR, enum=IO_STATES),
+            OpenApiParameter("after", OpenApiTypes.INT, description="how many to leave out before"),
+            *BEARING,
+        ],
+        responses={200: LanesRead, 400: Problem},
+    )
+    def get(self, request: Request) -> Response:
+        asked, after = _lanes_asked(request), number_asked(request, "after") or 0
+        view = view_of(request)
+        served = served_at(view)
+        told: dict[str, Any] = {
+            "at": at_told(view), "is_known": served is not None, "read_at": None, "n_all": 0,
+            "results": [],
+        }  # fmt: skip
+        if served is not None:
+            rows = rows_of_lanes(view, served, asked)
+            told["read_at"], told["n_all"] = served.read_at, len(rows)
+            told["results"] = lanes_of(view, served, rows[after : after + PAGE])
+        return Response(LanesRead(told).data)
+
+
+class ReplaysView(APIView):
+    """What limits do with what was asked for: those that are, and others that are tried."""
+
+    @extend_schema(
+        operation_id="replays_try",
+        parameters=BEARING,
+        request=ReplayWrite,
+        responses={200: ReplayRead, 400: Problem, 404: Problem, 422: Problem},
+    )
+    def post(self, request: Request) -> Response:
+        form = ReplayWrite(data=request.data)
+        form.is_valid(raise_exception=True)
+        told = form.validated_data
+        standing = {one.pk: one for one in standing_tiers()}
+        wanted = [one["tier_id"] for one in told["limits"]]
+        for tier_id in [*wanted, *([told["tier_id"]] if told["tier_id"] is not None else [])]:
+            if tier_id not in standing:
+                raise exceptions.NotFound(f"No tier {tier_id} stands.")
+        drafts = [DraftLimit(**one) for one in told["limits"]]
+        faults = [
+            TierFault(f"limits/{at}/{fault.field}", fault.why)
+            for at, one in enumerate(drafts)
+            for fault in faults_of(
+                Tier(name=standing[one.tier_id].name, min_iops=one.min_iops, max_iops=one.max_iops)
+            )
+        ]
+        if faults:
+            raise TierError(faults)
+        asked = ReplayAsked(
+            tier_id=told["tier_id"], days=told["days"], drafts=drafts,
+            course_of=told["course_of"],
+        )  # fmt: skip
+        return Response(ReplayRead(replay_of(view_of(request), asked)).data)
+
+
+def _lanes_asked(request: Request) -> LanesAsked:
+    state = request.query_params.get("state") or None
+    if state is not None and state not in IO_STATES:
+        raise wrong_field("state", f"Use one of {', '.join(IO_STATES)}.")
+    is_untiered = request.query_params.get("tier") == NO_TIER
+    tier_id = None if is_untiered else number_asked(request, "tier")
+    return LanesAsked(
+        tier_id=tier_id, is_untiered=is_untiered, state=None if state is None else IoState(state)
+    )

@@ -1,0 +1,321 @@
+"""What other limits would have done with what was asked for in the last days."""
+
+from collections.abc import Hashable, Sequence
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, timedelta
+from threading import RLock
+from typing import Any, Final
+
+import numpy as np
+
+from keelmark.access.clock import now
+from keelmark.bearings.selectors.picture import Lately
+from keelmark.bearings.selectors.views import View
+from keelmark.compliance.errors import TooManyDisksError
+from keelmark.compliance.selectors.serving import LanesAsked, of_tier, seen_disks
+from keelmark.compliance.selectors.tiers import Tiered, configured, sustained, tiered_at
+from keelmark.core.arrays import Float64s, Int64s
+from keelmark.core.estate.columns import NOWHERE
+from keelmark.core.estate.reading import When
+from keelmark.core.performance import STEPS_A_DAY, Floats, operations
+from keelmark.core.qos import (
+    Demand,
+    Limits,
+    Places,
+    Replayed,
+    Shared,
+    curve,
+    demand_of,
+    replayed,
+)
+from keelmark.core.qos.replay import LONG_HOURS, held_hours_a_day
+from keelmark.readings.performance.reading import STEP_SECONDS, steps_of
+from keelmark.readings.rows import EPOCH
+
+MOST_DAYS: Final = 14
+MOST_DISKS: Final = 5_000
+MOST_DISK_DAYS: Final = 20_000  # five-minute courses of a day that are read for one replay
+N_CURVE: Final = 24
+CURVE_REACH: Final = (0.25, 4.0)  # of the tier's maximum, from where to where the curve goes
+BUSY_SHARE: Final = 0.99
+MOST_NAMED: Final = 60
+KEPT: Final = 3
+AT_ONCE: Final = 500  # disks whose steps are read together
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DraftLimit:
+    """Other limits for one tier."""
+
+    tier_id: int
+    min_iops: int
+    max_iops: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ReplayAsked:
+    """What to replay."""
+
+    tier_id: int | None
+    days: int
+    drafts: Sequence[DraftLimit] = ()
+    course_of: int | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Recorded:
+    """What some disks did and asked for in a window, (n_disks, n_steps)."""
+
+    rows: Int64s
+    first_on: date
+    done: Floats
+    asked: Demand
+
+
+class _Kept:
+    lock = RLock()
+    recorded: Lately[Hashable, Recorded] = Lately(KEPT)
+
+
+def replay_of(view: View, asked: ReplayAsked) -> dict[str, Any]:  # Any: JSON
+    """Return what the limits that are, and the drafted ones, do with what was asked for."""
+    tiered = tiered_at(view.reading)
+    told = _recorded(view, tiered, asked)
+    n_steps = told.done.shape[1]
+    course = _course_row(view, told, asked.course_of)
+    kept = None if course is None else np.array([course])
+    is_limits, trial_limits = (
+        _limits(view, tiered, told.rows, drafts=drafts) for drafts in ((), asked.drafts)
+    )
+    places = Places(at=tiered.place["array"][told.rows], n=len(view.reading.estate.table("array")))
+    demand = told.asked.asked
+    as_is = replayed(demand, is_limits, recorded=told.done, kept=kept, places=places)
+    trial = replayed(demand, trial_limits, kept=kept, places=places) if asked.drafts else None
+    return {
+        "first_on": told.first_on.isoformat(),
+        "n_days": n_steps // STEPS_A_DAY,
+        "n_disks": len(told.rows),
+        "n_read": int(told.asked.is_read.any(axis=1).sum()),
+        "estimated_share": _share(told.asked.is_estimated, told.asked.is_read),
+        "at_least_share": _share(told.asked.is_least, told.asked.is_read),
+        "missed_share": _missed(as_is),
+        "as_is": _sum(as_is, base=None, n_steps=n_steps),
+        "trial": None if trial is None else _sum(trial, base=as_is, n_steps=n_steps),
+        "arrays": _arrays(view, tiered, told, as_is, trial),
+        "curve": _curve(tiered, told, asked, is_limits),
+        "disks": _disks(view, told, as_is, trial, n_steps=n_steps),
+        "course": None if course is None else _course(told, course, as_is, trial),
+    }
+
+
+def _recorded(view: View, tiered: Tiered, asked: ReplayAsked) -> Recorded:
+    """What is recorded of the disks in sight; kept for whoever tries one limit after another."""
+    reading = view.reading
+    shown = seen_disks(view) & of_tier(tiered, LanesAsked(tier_id=asked.tier_id))
+    rows = np.flatnonzero(shown & (tiered.tier != NOWHERE))
+    most = min(MOST_DISKS, MOST_DISK_DAYS // asked.days)
+    if len(rows) > most:
+        raise TooManyDisksError(n=len(rows), most=most)
+    today = EPOCH + timedelta(days=reading.day)
+    last_on = today if reading.when is When.PAST else min(today, now().date())
+    first_on = last_on - timedelta(days=asked.days - 1)
+    ids = reading.estate.table("disk").ids[rows]
+    hour = int(now().timestamp()) // 900
+    key = (reading.estate.revision, first_on, asked.days, id(tiered), ids.tobytes(), hour)
+    with _Kept.lock:
+        kept = _Kept.recorded.get(key)
+    if kept is not None:
+        return kept
+    made = _read(rows, ids, limit=tiered.maximum[rows], first_on=first_on, n_days=asked.days)
+    with _Kept.lock:
+        return _Kept.recorded.keep(key, made)
+
+
+def _read(rows: Int64s, ids: Int64s, *, limit: Float64s, first_on: date, n_days: int) -> Recorded:
+    n, n_steps = len(ids), n_days * STEPS_A_DAY
+    done = np.full((n, n_steps), np.nan, dtype=np.float32)
+    asked = np.zeros((n, n_steps), dtype=np.float32)
+    flags = [np.zeros((n, n_steps), dtype=np.bool_) for _ in range(3)]
+    for begin in range(0, n, AT_ONCE):
+        some = slice(begin, begin + AT_ONCE)
+        steps = steps_of(ids[some], first_on=first_on, n_days=n_days)
+        told = demand_of(steps, max_iops=limit[some])
+        done[some], asked[some] = operations(steps), told.asked
+        for flag, one in zip(flags, (told.is_estimated, told.is_least, told.is_read), strict=True):
+            flag[some] = one
+    return Recorded(
+        rows=rows, first_on=first_on, done=done,
+        asked=Demand(asked=asked, is_estimated=flags[0], is_least=flags[1], is_read=flags[2]),
+    )  # fmt: skip
+
+
+def _limits(view: View, tiered: Tiered, rows: Int64s, *, drafts: Sequence[DraftLimit]) -> Limits:
+    """What bears on disks: their own limits, tiers that are shared, and what volumes are set to.
+
+    A draft takes the place of its tier's limits, also where a host or a volume is set to less:
+    who tries a limit means to have it set.
+    """
+    draft_of = {one.tier_id: one for one in drafts}
+    told = [draft_of.get(one.tier.pk) for one in tiered.defined]
+    is_drafted = np.array([*(one is not None for one in told), False])[tiered.tier[rows]]
+    is_shared = np.array([*(one.core.is_together for one in tiered.defined), False])
+    most = np.array([*(np.nan if one is None else float(one.max_iops) for one in told), np.nan])
+    least = np.array([*(np.nan if one is None else float(one.min_iops) for one in told), np.nan])
+    maximum = np.where(is_drafted, most[tiered.tier[rows]], tiered.maximum[rows])
+    alone = ~is_shared[tiered.tier[rows]]
+    maximum = np.where(alone & ~np.isnan(maximum), maximum, np.inf)
+    minimum = np.where(is_drafted, least[tiered.tier[rows]], tiered.minimum[rows])
+    ceilings = np.array(
+        [
+            np.inf if not one.core.is_together else float((draft or one.core).max_iops)
+            for one, draft in zip(tiered.defined, told, strict=True)
+        ]
+    )
+    volume = tiered.place["volume"][rows]
+    set_most = configured(view.reading, kind="volume")[1]
+    under = np.where(is_drafted, NOWHERE, volume)
+    return Limits(
+        maximum=maximum,
+        minimum=np.minimum(np.nan_to_num(np.where(alone, minimum, 0)), maximum),
+        shared=(
+            Shared(group=tiered.tier[rows], ceiling=ceilings),
+            Shared(group=under, ceiling=np.where(np.isnan(set_most), np.inf, set_most)),
+        ),
+    )
+
+
+def _share(part: np.ndarray, of: np.ndarray) -> float:
+    return float(part.sum() / max(int(of.sum()), 1))
+
+
+def _missed(as_is: Replayed) -> float | None:
+    """By what share of all that was done the replay at the recorded limits differs from it."""
+    total = float(as_is.served.sum())
+    return float(as_is.missed.sum()) / total if total else None
+
+
+def _sum(run: Replayed, *, base: Replayed | None, n_steps: int) -> dict[str, Any]:  # Any: JSON
+    hours = held_hours_a_day(run.held_steps, n_steps=n_steps)
+    late = run.worst_ms > 0
+    starved = run.starved_steps > 0
+    newly = starved & (base.starved_steps == 0) if base is not None else np.zeros_like(starved)
+    return {
+        "n_held_long": int((hours > LONG_HOURS).sum()),
+        "n_held": int((run.held_steps > 0).sum()),
+        "n_starved": int(starved.sum()),
+        "n_newly_starved": int(newly.sum()),
+        "worst_ms": float(run.worst_ms.max(initial=0)),
+        "p99_ms": float(np.median(run.p99_ms[late])) if late.any() else 0.0,
+        "median_ms": float(np.median(run.median_ms[late])) if late.any() else 0.0,
+        "n_late": int(late.sum()),
+        "left": float(run.left.sum()),
+    }
+
+
+def _arrays(
+    view: View, tiered: Tiered, told: Recorded, as_is: Replayed, trial: Replayed | None
+) -> list[dict[str, Any]]:  # Any: JSON
+    """What each array did in its busy hours, and what it would do with the other limits."""
+    table = view.reading.estate.table("array")
+    at = tiered.place["array"][told.rows]
+    found = np.unique(at[at != NOWHERE])
+    found = found[view.seen["array"][found]]
+    if len(found) == 0:
+        return []
+    n_steps = told.done.shape[1]
+    steps = steps_of(table.ids[found], first_on=told.first_on, n_days=n_steps // STEPS_A_DAY)
+    recorded = operations(steps)
+    sustains = sustained(view.reading)
+    rows = []
+    for place, array in enumerate(found.tolist()):
+        before = recorded[place]
+        then = None if trial is None else before + trial.load[array] - as_is.load[array]
+        rows.append(
+            {
+                "id": int(table.ids[array]),
+                "name": table.names[array],
+                "sustains_iops": None if np.isnan(sustains[array]) else float(sustains[array]),
+                "busy_iops": _busy(before),
+                "trial_iops": None if then is None else _busy(then),
+            }
+        )
+    return rows
+
+
+def _busy(course: Floats) -> float | None:
+    """What an array does in its busiest steps, one in a hundred left out."""
+    known = course[~np.isnan(course)]
+    return float(np.quantile(known, BUSY_SHARE)) if len(known) else None
+
+
+def _curve(
+    tiered: Tiered, told: Recorded, asked: ReplayAsked, limits: Limits
+) -> dict[str, Any] | None:  # Any: JSON
+    one = next((d for d in tiered.defined if d.tier.pk == asked.tier_id), None)
+    if one is None or one.core.is_together:
+        return None
+    low, high = (one.core.max_iops * share for share in CURVE_REACH)
+    maxima = np.unique(np.append(np.geomspace(low, high, N_CURVE).round(), one.core.max_iops))
+    run = curve(told.asked.asked, minimum=limits.minimum, maxima=maxima.astype(np.float64))
+    return {
+        "maxima": maxima.tolist(),
+        "n_held_long": run.n_held.tolist(),
+        "n_held": run.n_ever.tolist(),
+        "worst_ms": run.worst_ms.tolist(),
+    }
+
+
+def _disks(
+    view: View, told: Recorded, as_is: Replayed, trial: Replayed | None, *, n_steps: int
+) -> list[dict[str, Any]]:  # Any: JSON
+    """Those that are held longest, as it is or would be."""
+    hours = held_hours_a_day(as_is.held_steps, n_steps=n_steps)
+    then = None if trial is None else held_hours_a_day(trial.held_steps, n_steps=n_steps)
+    most = hours if then is None else np.maximum(hours, then)
+    order = [at for at in np.argsort(-most, kind="stable").tolist() if most[at] > 0][:MOST_NAMED]
+    table = view.reading.estate.table("disk")
+    return [
+        {
+            "id": int(table.ids[told.rows[at]]),
+            "name": table.names[told.rows[at]],
+            "held_hours": float(hours[at]),
+            "worst_ms": float(as_is.worst_ms[at]),
+            "p99_ms": float(as_is.p99_ms[at]),
+            "trial_held_hours": None if then is None else float(then[at]),
+            "trial_worst_ms": None if trial is None else float(trial.worst_ms[at]),
+            "trial_p99_ms": None if trial is None else float(trial.p99_ms[at]),
+            "is_newly_starved": bool(
+                trial is not None and trial.starved_steps[at] > 0 and as_is.starved_steps[at] == 0
+            ),
+        }
+        for at in order
+    ]
+
+
+def _course_row(view: View, told: Recorded, entity_id: int | None) -> int | None:
+    if entity_id is None:
+        return None
+    row = view.reading.estate.table("disk").row_of(entity_id)
+    found = np.flatnonzero(told.rows == (NOWHERE if row is None else row))
+    return int(found[0]) if len(found) else None
+
+
+def _course(
+    told: Recorded, at: int, as_is: Replayed, trial: Replayed | None
+) -> dict[str, Any]:  # Any: JSON
+    """What one disk did, asked for, and would have done, step by step."""
+    begin = datetime(*told.first_on.timetuple()[:3], tzinfo=UTC)
+    until = np.flatnonzero(told.asked.is_read[at])
+    end = int(until[-1]) + 1 if len(until) else 0
+    run = trial or as_is
+    recorded = told.done[at, :end]
+    return {
+        "begins_at": begin,
+        "step_seconds": STEP_SECONDS,
+        "recorded": [None if np.isnan(one) else round(float(one), 2) for one in recorded],
+        "asked": np.round(told.asked.asked[at, :end].astype(np.float64), 2).tolist(),
+        "is_estimated": told.asked.is_estimated[at, :end].tolist(),
+        "is_least": told.asked.is_least[at, :end].tolist(),
+        "done": np.round(run.done[0, :end].astype(np.float64), 2).tolist(),
+        "delay_ms": np.round(run.delay_ms[0, :end].astype(np.float64), 2).tolist(),
+    }
