@@ -57,7 +57,7 @@ def main() -> None:
     print(f"  a curve over 24 limits of {N_FEW:,}: {took_curve:.0f} ms")
     steps = np.full((N_FEW, len(PARTS), N_STEPS), np.nan, dtype=np.float32)
     steps[:, 0], steps[:, 1] = asked[:N_FEW], 0
-    took_demand, _ = _timed(lambda: demand_of(steps, max_iops=limits.maximum[:N_FEW]))
+    took_demand, _ = _timed(lambda: demand_of(steps))
     print(f"  what {N_FEW:,} asked for: {took_demand:.0f} ms")
     begun = time.perf_counter()
     for row in range(SAMPLE):

@@ -168,6 +168,7 @@ SPECTACULAR_SETTINGS = {
         "KindEnum": "keelmark.estate.models.Kind",
         "FindingKindEnum": "keelmark.estate.models.FindingKind",
         "VerdictEnum": "keelmark.compliance.api.policies.VERDICT_STATES",
+        "IoStateEnum": "keelmark.compliance.api.tiers.IO_STATES",
         "MarkLevelEnum": "keelmark.forecasts.api.marks.LEVELS",
     },
 }

@@ -5,11 +5,12 @@ from datetime import date, datetime, timedelta
 
 import numpy as np
 from django.db import connection
+from django.db.models import Max
 
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.readings import sql
 from keelmark.readings.binary import known_amounts
-from keelmark.readings.models import Measure
+from keelmark.readings.models import Measure, MeasureReading
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -100,3 +101,14 @@ def measured(measure: Measure, *, entity_ids: list[int], first_on: date, last_on
         used_bytes=amounts,
         capacity_bytes=np.full(amounts.shape, np.nan),
     )
+
+
+def most_of_days(entity_ids: Int64s, *, measure: Measure, since: date) -> dict[int, float]:
+    """Return the most of a daily measure of each thing since a day."""
+    told = MeasureReading.objects.filter(
+        entity_id__in=entity_ids.tolist(), measure=measure, day__gte=since
+    )
+    return {
+        one["entity_id"]: float(one["most"])
+        for one in told.values("entity_id").annotate(most=Max("amount"))
+    }

@@ -1,3 +1,5 @@
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -153,7 +155,7 @@ def recorded(asked, limit, *, patience_seconds=FREE):
 def test_what_waits_tells_what_was_asked_for(asked, limit):
     asked = np.array([0.0, *asked])  # nothing in line to begin with
     steps = recorded(asked, limit)
-    told = demand_of(steps, max_iops=np.array([limit]))
+    told = demand_of(steps)
     first = np.flatnonzero(told.is_least[0])
     until = first[0] if len(first) else len(asked)
     line = np.cumsum(asked - told.asked[0]) * STEP
@@ -178,7 +180,7 @@ def test_where_nothing_more_is_seen_it_is_bridged_and_marked(name, share):
     noise = np.exp(0.05 * np.random.default_rng(5).normal(size=288))
     asked = COURSES[name](np.arange(288) / 288) * noise
     limit = share * asked.max()
-    told = demand_of(recorded(asked, limit, patience_seconds=0.25), max_iops=np.array([limit]))
+    told = demand_of(recorded(asked, limit, patience_seconds=0.25))
     unseen = told.is_least[0]
     if name in ("a hump", "two humps", "a sine", "a job"):
         assert unseen.any()
@@ -194,10 +196,32 @@ def test_where_nothing_more_is_seen_it_is_bridged_and_marked(name, share):
 
 def test_a_disk_that_nobody_reads_asks_for_nothing():
     steps = np.full((1, len(PARTS), 6), np.nan)
-    told = demand_of(steps, max_iops=np.array([np.nan]))
+    told = demand_of(steps)
     assert not told.asked.any()
     assert not told.is_read.any()
     assert not told.is_estimated.any()
+
+
+@given(asked_of, limits_of, st.floats(0.01, 1_000))
+def test_nobody_waits_longer_than_he_has_patience_for(asked, maximum, seconds):
+    limits = replace(limited(maximum), patience=np.full(N, seconds))
+    told = replayed(asked, limits, kept=np.arange(N))
+    free = replayed(asked, limited(maximum), kept=np.arange(N))
+    assert (told.worst_ms <= 1000 * seconds * (1 + 1e-6)).all()
+    assert (told.delay_ms <= free.delay_ms * (1 + 1e-6) + 1e-3).all()
+    done = told.served + told.left + told.forgone
+    assert np.allclose(done, asked.sum(axis=1) * STEP, rtol=1e-9, atol=1e-3)
+
+
+def test_whose_line_stands_at_its_end_is_replayed_as_he_was_recorded():
+    asked = np.concatenate([np.full(6, 100.0), np.full(12, 900.0), np.full(6, 100.0)])
+    steps = recorded(asked, 500.0, patience_seconds=0.25)
+    told = demand_of(steps)
+    assert told.patience[0] == pytest.approx(0.25)
+    limits = replace(limited([500.0]), patience=told.patience)
+    again = replayed(told.asked, limits, recorded=steps[:, 0], kept=np.array([0]))
+    assert again.missed[0] <= 1e-6 * again.served[0]
+    assert np.allclose(again.delay_ms[0], steps[0, PARTS.index("qos_latency_ms")], atol=0.1)
 
 
 @given(asked_of, limits_of)
@@ -226,4 +250,4 @@ def test_arrays_that_do_not_fit_are_refused():
     with pytest.raises(ShapeError):
         replayed(np.zeros((2, 3)), limited([1.0]))
     with pytest.raises(ShapeError):
-        demand_of(np.zeros((2, len(PARTS), 3)), max_iops=np.zeros(1))
+        demand_of(np.zeros((2, 3, len(PARTS))))

@@ -1,5 +1,6 @@
 """How disks are served, over the API: lanes, and what other limits would have done."""
 
+from dataclasses import replace
 from typing import Any
 
 from drf_spectacular.types import OpenApiTypes
@@ -11,7 +12,8 @@ from rest_framework.views import APIView
 
 from keelmark.access.api.base import Problem, Record
 from keelmark.access.errors import wrong_field
-from keelmark.bearings.api.asked import BEARING, AtRead, at_told, view_of
+from keelmark.access.rights import Right
+from keelmark.bearings.api.asked import BEARING, AtRead, at_told, looked_at, view_of
 from keelmark.compliance.api.asked import number_asked
 from keelmark.compliance.api.policies import PlaceNamedRead
 from keelmark.compliance.api.tiers import IO_STATES
@@ -100,11 +102,12 @@ class ReplaySumRead(serializers.Serializer[Record]):
     n_held = serializers.IntegerField(help_text="held at any time")
     n_starved = serializers.IntegerField()
     n_newly_starved = serializers.IntegerField()
-    n_late = serializers.IntegerField(help_text="that wait for a limit at any time")
-    median_ms = serializers.FloatField(help_text="of those, delay of the middle step")
-    p99_ms = serializers.FloatField(help_text="of those, one step in a hundred waits longer")
+    median_ms = serializers.FloatField(help_text="delay of the middle step, of who waits most")
+    p99_ms = serializers.FloatField(help_text="that one step in a hundred passes, of the same")
     worst_ms = serializers.FloatField()
-    left = serializers.FloatField(help_text="operations still in line at the end")
+    undone_share = serializers.FloatField(
+        help_text="of what was asked for: given up for the wait, or in line at the end"
+    )
 
 
 class ReplayArrayRead(serializers.Serializer[Record]):
@@ -172,6 +175,7 @@ class LanesView(APIView):
         parameters=[
             OpenApiParameter("tier", OpenApiTypes.STR, description="id of a tier, or none"),
             OpenApiParameter("state", OpenApiTypes.STR, enum=IO_STATES),
+            OpenApiParameter("of", OpenApiTypes.INT, description="disks of this thing alone"),
             OpenApiParameter("after", OpenApiTypes.INT, description="how many to leave out before"),
             *BEARING,
         ],
@@ -179,7 +183,9 @@ class LanesView(APIView):
     )
     def get(self, request: Request) -> Response:
         asked, after = _lanes_asked(request), number_asked(request, "after") or 0
-        view = view_of(request)
+        of_id = number_asked(request, "of")
+        view, node = (view_of(request), None) if of_id is None else looked_at(request, of_id)
+        asked = replace(asked, node=node)
         served = served_at(view)
         told: dict[str, Any] = {
             "at": at_told(view), "is_known": served is not None, "read_at": None, "n_all": 0,
@@ -194,6 +200,8 @@ class LanesView(APIView):
 
 class ReplaysView(APIView):
     """What limits do with what was asked for: those that are, and others that are tried."""
+
+    rights = {"POST": Right.PLAN}
 
     @extend_schema(
         operation_id="replays_try",

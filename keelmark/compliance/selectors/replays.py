@@ -1,10 +1,10 @@
 """What other limits would have done with what was asked for in the last days."""
 
-from collections.abc import Hashable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Hashable, Sequence
+from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, timedelta
 from threading import RLock
-from typing import Any, Final
+from typing import Any, Final, TypeVar
 
 import numpy as np
 
@@ -29,9 +29,12 @@ from keelmark.core.qos import (
     replayed,
 )
 from keelmark.core.qos.replay import LONG_HOURS, held_hours_a_day
+from keelmark.readings.models import Measure
 from keelmark.readings.performance.reading import STEP_SECONDS, steps_of
 from keelmark.readings.rows import EPOCH
+from keelmark.readings.selectors import most_of_days
 
+Made = TypeVar("Made")
 MOST_DAYS: Final = 14
 MOST_DISKS: Final = 5_000
 MOST_DISK_DAYS: Final = 20_000  # five-minute courses of a day that are read for one replay
@@ -70,6 +73,7 @@ class Recorded:
     first_on: date
     done: Floats
     asked: Demand
+    made: dict[str, Any] = field(default_factory=dict)  # Any: what does not change with a draft
 
 
 class _Kept:
@@ -85,11 +89,13 @@ def replay_of(view: View, asked: ReplayAsked) -> dict[str, Any]:  # Any: JSON
     course = _course_row(view, told, asked.course_of)
     kept = None if course is None else np.array([course])
     is_limits, trial_limits = (
-        _limits(view, tiered, told.rows, drafts=drafts) for drafts in ((), asked.drafts)
+        _limits(view, tiered, told, drafts=drafts) for drafts in ((), asked.drafts)
     )
     places = Places(at=tiered.place["array"][told.rows], n=len(view.reading.estate.table("array")))
     demand = told.asked.asked
-    as_is = replayed(demand, is_limits, recorded=told.done, kept=kept, places=places)
+    as_is = _once(told, f"as is {course}", lambda: replayed(
+        demand, is_limits, recorded=told.done, kept=kept, places=places
+    ))  # fmt: skip
     trial = replayed(demand, trial_limits, kept=kept, places=places) if asked.drafts else None
     return {
         "first_on": told.first_on.isoformat(),
@@ -102,10 +108,18 @@ def replay_of(view: View, asked: ReplayAsked) -> dict[str, Any]:  # Any: JSON
         "as_is": _sum(as_is, base=None, n_steps=n_steps),
         "trial": None if trial is None else _sum(trial, base=as_is, n_steps=n_steps),
         "arrays": _arrays(view, tiered, told, as_is, trial),
-        "curve": _curve(tiered, told, asked, is_limits),
+        "curve": _once(told, "curve", lambda: _curve(tiered, told, asked, is_limits)),
         "disks": _disks(view, told, as_is, trial, n_steps=n_steps),
         "course": None if course is None else _course(told, course, as_is, trial),
     }
+
+
+def _once(told: Recorded, name: str, make: Callable[[], Made]) -> Made:
+    """Make what stands whatever is tried, once for what is recorded."""
+    if name not in told.made:
+        told.made[name] = make()
+    made: Made = told.made[name]
+    return made
 
 
 def _recorded(view: View, tiered: Tiered, asked: ReplayAsked) -> Recorded:
@@ -135,26 +149,34 @@ def _read(rows: Int64s, ids: Int64s, *, limit: Float64s, first_on: date, n_days:
     n, n_steps = len(ids), n_days * STEPS_A_DAY
     done = np.full((n, n_steps), np.nan, dtype=np.float32)
     asked = np.zeros((n, n_steps), dtype=np.float32)
+    patience = np.full(n, np.inf)
     flags = [np.zeros((n, n_steps), dtype=np.bool_) for _ in range(3)]
     for begin in range(0, n, AT_ONCE):
         some = slice(begin, begin + AT_ONCE)
         steps = steps_of(ids[some], first_on=first_on, n_days=n_days)
-        told = demand_of(steps, max_iops=limit[some])
+        told = demand_of(steps)
         done[some], asked[some] = operations(steps), told.asked
+        patience[some] = told.patience
         for flag, one in zip(flags, (told.is_estimated, told.is_least, told.is_read), strict=True):
             flag[some] = one
     return Recorded(
         rows=rows, first_on=first_on, done=done,
-        asked=Demand(asked=asked, is_estimated=flags[0], is_least=flags[1], is_read=flags[2]),
+        asked=Demand(
+            asked=asked, is_estimated=flags[0], is_least=flags[1], is_read=flags[2],
+            patience=patience,
+        ),
     )  # fmt: skip
 
 
-def _limits(view: View, tiered: Tiered, rows: Int64s, *, drafts: Sequence[DraftLimit]) -> Limits:
+def _limits(
+    view: View, tiered: Tiered, recorded: Recorded, *, drafts: Sequence[DraftLimit]
+) -> Limits:
     """What bears on disks: their own limits, tiers that are shared, and what volumes are set to.
 
     A draft takes the place of its tier's limits, also where a host or a volume is set to less:
     who tries a limit means to have it set.
     """
+    rows = recorded.rows
     draft_of = {one.tier_id: one for one in drafts}
     told = [draft_of.get(one.tier.pk) for one in tiered.defined]
     is_drafted = np.array([*(one is not None for one in told), False])[tiered.tier[rows]]
@@ -177,6 +199,7 @@ def _limits(view: View, tiered: Tiered, rows: Int64s, *, drafts: Sequence[DraftL
     return Limits(
         maximum=maximum,
         minimum=np.minimum(np.nan_to_num(np.where(alone, minimum, 0)), maximum),
+        patience=recorded.asked.patience,
         shared=(
             Shared(group=tiered.tier[rows], ceiling=ceilings),
             Shared(group=under, ceiling=np.where(np.isnan(set_most), np.inf, set_most)),
@@ -196,7 +219,6 @@ def _missed(as_is: Replayed) -> float | None:
 
 def _sum(run: Replayed, *, base: Replayed | None, n_steps: int) -> dict[str, Any]:  # Any: JSON
     hours = held_hours_a_day(run.held_steps, n_steps=n_steps)
-    late = run.worst_ms > 0
     starved = run.starved_steps > 0
     newly = starved & (base.starved_steps == 0) if base is not None else np.zeros_like(starved)
     return {
@@ -205,11 +227,17 @@ def _sum(run: Replayed, *, base: Replayed | None, n_steps: int) -> dict[str, Any
         "n_starved": int(starved.sum()),
         "n_newly_starved": int(newly.sum()),
         "worst_ms": float(run.worst_ms.max(initial=0)),
-        "p99_ms": float(np.median(run.p99_ms[late])) if late.any() else 0.0,
-        "median_ms": float(np.median(run.median_ms[late])) if late.any() else 0.0,
-        "n_late": int(late.sum()),
-        "left": float(run.left.sum()),
+        "p99_ms": float(run.p99_ms.max(initial=0)),
+        "median_ms": float(run.median_ms.max(initial=0)),
+        "undone_share": _undone(run),
     }
+
+
+def _undone(run: Replayed) -> float:
+    """Of all that was asked for, what is not done: given up, or still in line at the end."""
+    undone = float(run.forgone.sum() + run.left.sum())
+    asked = float(run.served.sum()) + undone
+    return undone / asked if asked else 0.0
 
 
 def _arrays(
@@ -226,9 +254,12 @@ def _arrays(
     steps = steps_of(table.ids[found], first_on=told.first_on, n_days=n_steps // STEPS_A_DAY)
     recorded = operations(steps)
     sustains = sustained(view.reading)
+    busy_days = most_of_days(table.ids[found], measure=Measure.IOPS, since=told.first_on)
     rows = []
     for place, array in enumerate(found.tolist()):
         before = recorded[place]
+        if 2 * np.isnan(before).sum() > len(before):  # nobody counts it: its busy hours a day do
+            before = np.full(len(before), busy_days.get(int(table.ids[array]), np.nan))
         then = None if trial is None else before + trial.load[array] - as_is.load[array]
         rows.append(
             {
@@ -256,7 +287,10 @@ def _curve(
         return None
     low, high = (one.core.max_iops * share for share in CURVE_REACH)
     maxima = np.unique(np.append(np.geomspace(low, high, N_CURVE).round(), one.core.max_iops))
-    run = curve(told.asked.asked, minimum=limits.minimum, maxima=maxima.astype(np.float64))
+    run = curve(
+        told.asked.asked, minimum=limits.minimum, maxima=maxima.astype(np.float64),
+        patience=limits.patience,
+    )  # fmt: skip
     return {
         "maxima": maxima.tolist(),
         "n_held_long": run.n_held.tolist(),

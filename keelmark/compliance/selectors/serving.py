@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from keelmark.access.clock import now
 from keelmark.bearings.selectors.lists import Columns, ordered
 from keelmark.bearings.selectors.picture import Lately
+from keelmark.bearings.selectors.things import sharing
 from keelmark.bearings.selectors.views import View
 from keelmark.compliance.errors import TooManyDisksError
 from keelmark.compliance.selectors.promised import minute_of
@@ -19,6 +20,7 @@ from keelmark.compliance.selectors.tiers import BY, Tiered, configured, oversold
 from keelmark.core.arrays import Bools, Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.estate.reading import When
+from keelmark.core.estate.strata import Node
 from keelmark.core.performance import PARTS, STEPS_A_DAY, Floats, operations
 from keelmark.core.qos import STATE_STEPS, IoState, io_states
 from keelmark.core.qos.tiers import BOUND_BY
@@ -130,11 +132,15 @@ class LanesAsked:
     tier_id: int | None = None
     is_untiered: bool = False
     state: IoState | None = None
+    node: Node | None = None  # disks of one thing alone
 
 
 def rows_of_lanes(view: View, served: Served, asked: LanesAsked) -> Int64s:
     """Return the rows of disks in sight, the worst first, then who is nearest to its limit."""
-    shown = seen_disks(view) & of_tier(served.tiered, asked)
+    if asked.node is None:
+        shown = seen_disks(view) & of_tier(served.tiered, asked)
+    else:
+        shown = sharing(view, asked.node, kind="disk") & of_tier(served.tiered, asked)
     if asked.state is not None:
         shown &= served.codes == STATES.index(asked.state)
     rows = ordered(Columns(view, kind="disk"), rows=np.flatnonzero(shown), order=["name"])

@@ -8,7 +8,7 @@ import numpy as np
 from keelmark.core.arrays import Bools, Float64s
 from keelmark.core.errors import ShapeError
 from keelmark.core.performance import PARTS, Floats, operations
-from keelmark.core.qos.states import WAITING, is_pressed
+from keelmark.core.qos.states import WAITING
 
 STEP_SECONDS: Final = 300
 STEADY_SHARE: Final = 0.02  # a line that changes by less between two steps stands at its end
@@ -25,24 +25,24 @@ class Demand:
 
     ``asked`` operations a second, 0 where nothing was read; ``is_estimated`` where something
     waited; ``is_least`` where all that is known is that it was at least so much, and the course
-    beside it says how much more; ``is_read`` where anything was read.
+    beside it says how much more; ``is_read`` where anything was read; ``patience`` (n_disks,)
+    seconds, the longest wait that lines were seen to stand still at, inf where none did.
     """
 
     asked: Floats
     is_estimated: Bools
     is_least: Bools
     is_read: Bools
+    patience: Float64s
 
 
-def demand_of(steps: Floats, *, max_iops: Float64s) -> Demand:
+def demand_of(steps: Floats) -> Demand:
     """Return what disks asked for, from what was done and how long it waited.
 
     Parameters
     ----------
     steps : (n_disks, n_parts, n_steps) float
         Five-minute means by part in the order of PARTS; NaN where unread.
-    max_iops : (n_disks,) float64
-        The limit that bore on each, NaN where none is known.
 
     Raises
     ------
@@ -54,11 +54,11 @@ def demand_of(steps: Floats, *, max_iops: Float64s) -> Demand:
     By Little's law (Little 1961) as many operations stand in line as come a second times what
     each waits. What came in a step is what was done and by what the line grew. That is exact
     while those who ask do not care how long they wait. Those who do ask for less when the line
-    is long: then it stands still at its end while a limit is pressed, and what they would have
-    asked for is not seen. Such times are bridged by a parabola through the logarithm of what
-    was asked for around them, never below what was seen.
+    is long: then it stands still at its end, and what they would have asked for is not seen.
+    Such times are bridged by a parabola through the logarithm of what was asked for around
+    them, never below what was seen.
     """
-    if steps.ndim != len("dps") or steps.shape[1] != len(PARTS) or len(max_iops) != len(steps):
+    if steps.ndim != len("dps") or steps.shape[1] != len(PARTS):
         raise ShapeError(argument="steps", wanted="(n_disks, n_parts, n_steps)", found=steps.shape)
     done = operations(steps)
     is_read = ~np.isnan(done)
@@ -70,14 +70,19 @@ def demand_of(steps: Floats, *, max_iops: Float64s) -> Demand:
     before[:, :1], before[:, 1:] = line[:, :1], line[:, :-1]
     asked = np.maximum(plain + (line - before) / STEP_SECONDS, 0)
     is_waiting = (line > 0) | (before > 0)
-    pressed = is_pressed(plain, max_iops=max_iops[:, None])
-    with np.errstate(invalid="ignore"):
-        is_steady = np.abs(line - before) <= STEADY_SHARE * line
-    is_least = is_read & pressed & is_steady & (line > 0)
+    is_steady = np.abs(line - before) <= STEADY_SHARE * line
+    is_least = is_read & is_steady & (line > 0)
+    patience = np.full(len(steps), np.inf)
+    waits = np.divide(line, plain, out=np.zeros_like(line), where=plain > 0)
     for row in np.flatnonzero(is_least.any(axis=1)).tolist():
+        patience[row] = float(waits[row].max())
         asked[row] = _bridged(asked[row], unseen=is_least[row], read=is_read[row])
     return Demand(
-        asked=asked, is_estimated=is_waiting & is_read, is_least=is_least, is_read=is_read
+        asked=asked,
+        is_estimated=is_waiting & is_read,
+        is_least=is_least,
+        is_read=is_read,
+        patience=patience,
     )
 
 

@@ -39,11 +39,13 @@ class Limits:
     """What bears on disks: ``maximum`` (n_disks,) inf where none, ``minimum`` 0 where none.
 
     ``shared`` ceilings follow each other: those of tiers together before those of places.
+    ``patience`` (n_disks,) seconds: who would wait longer asks for less; None where nobody does.
     """
 
     maximum: Float64s
     minimum: Float64s
     shared: tuple[Shared, ...] = ()
+    patience: Float64s | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -52,7 +54,8 @@ class Replayed:
 
     ``held_steps`` and ``starved_steps`` as the states of disks are told; delays in milliseconds
     that limits add to an operation, over all steps (median, one in a hundred, worst);
-    ``served`` and ``left`` operations in all, done and still in line at the end; ``missed``
+    ``served``, ``left`` and ``forgone`` operations in all: done, still in line at the end, and
+    not asked for because the line was too long; ``missed``
     operations by which what was done differs from what was recorded, step by step; ``load``
     (n_places, n_steps) operations a second of each place; ``done`` and ``delay_ms``
     (n_kept, n_steps) of those disks whose course is kept.
@@ -65,6 +68,7 @@ class Replayed:
     worst_ms: Float64s
     served: Float64s
     left: Float64s
+    forgone: Float64s
     missed: Float64s
     load: Floats
     done: Floats
@@ -112,8 +116,8 @@ def replayed(
     Notes
     -----
     A line is carried from step to step (Lindley 1952): ``line = max(0, line + asked − done)``;
-    the delay of a step is its line over what is let through. Nothing is lost and nobody asks
-    for less because he waits, so delays are those of who does not care: the worst case.
+    the delay of a step is its line over what is let through. Without patience nobody asks for
+    less because he waits: then delays are the worst that could be.
     """
     n, n_steps = asked.shape
     if len(limits.maximum) != n or len(limits.minimum) != n:
@@ -189,7 +193,8 @@ class _Run:
         self.done = np.zeros((n_steps, n), dtype=np.float32)
         self.pressed = np.zeros((STATE_STEPS, n), dtype=np.int8)
         self.short = np.zeros((STATE_STEPS, n), dtype=np.int8)
-        self.served = np.zeros(n)
+        self.served, self.forgone = np.zeros(n), np.zeros(n)
+        self.patience = None if limits.patience is None else limits.patience[rows]
 
     def take(self, asked: Floats, *, step: int) -> None:
         """Run one step."""
@@ -200,6 +205,8 @@ class _Run:
             ceiling.hold(done)
         np.subtract(want, done, out=self.line)
         self.line *= STEP_SECONDS
+        if self.patience is not None:
+            self._give_up(done)
         is_late = self.line > 0
         with np.errstate(divide="ignore"):
             np.divide(1000 * self.line, done, out=self.delays[step], where=is_late,
@@ -212,6 +219,13 @@ class _Run:
         if self.ceilings:
             self.short[at] = (done < self.minimum) & (self.line >= WAITING)
             self.starved += self.short.sum(axis=0, dtype=np.int8) >= LEAST_STEPS
+
+    def _give_up(self, done: Float64s) -> None:
+        """Take from the lines what nobody waits for."""
+        with np.errstate(invalid="ignore"):  # nothing done, and patience without end
+            longest = np.nan_to_num(self.patience * done, nan=np.inf)
+        self.forgone += np.maximum(self.line - longest, 0)
+        np.minimum(self.line, longest, out=self.line)
 
     def told(
         self, asked: Floats, *, recorded: Floats | None, places: Places, kept: Int64s | None
@@ -236,6 +250,7 @@ class _Run:
             worst_ms=_spread(worst, rows, n=n),
             served=served * STEP_SECONDS,
             left=_spread(self.line, rows, n=n),
+            forgone=_spread(self.forgone, rows, n=n),
             missed=np.zeros(n) if recorded is None else self._missed(asked, recorded),
             load=self._load(asked, places),
             done=course,
@@ -315,7 +330,9 @@ class Curve:
     worst_ms: Float64s
 
 
-def curve(asked: Floats, *, minimum: Float64s, maxima: Float64s) -> Curve:
+def curve(
+    asked: Floats, *, minimum: Float64s, maxima: Float64s, patience: Float64s | None = None
+) -> Curve:
     """Return how many disks of a tier each of several maxima would hold.
 
     Parameters
@@ -341,7 +358,11 @@ def curve(asked: Floats, *, minimum: Float64s, maxima: Float64s) -> Curve:
         limit = maxima[of[some]]
         run = replayed(
             asked[rows[some]],
-            Limits(maximum=limit, minimum=np.minimum(minimum[rows[some]], limit)),
+            Limits(
+                maximum=limit,
+                minimum=np.minimum(minimum[rows[some]], limit),
+                patience=None if patience is None else patience[rows[some]],
+            ),
         )
         held[some], worst[some] = run.held_steps, run.worst_ms
     hours = held_hours_a_day(held, n_steps=n_steps)

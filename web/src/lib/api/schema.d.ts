@@ -55,6 +55,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/compliance/lanes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Disks with what they do, may do and are promised, the worst first. */
+        get: operations["lanes_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compliance/namings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Which tier things name. */
+        post: operations["tiers_name"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compliance/offers/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What places of a kind must offer for the disks on them, what drifted first. */
+        get: operations["offers_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/compliance/policies": {
         parameters: {
             query?: never;
@@ -125,6 +176,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/compliance/replays": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What limits do with what was asked for: those that are, and others that are tried. */
+        post: operations["replays_try"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/compliance/rules": {
         parameters: {
             query?: never;
@@ -153,6 +221,59 @@ export interface paths {
         get: operations["verdicts_of_thing"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compliance/tiers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Tiers with how many of their disks in sight stand how, the highest first. */
+        get: operations["tiers_list"];
+        put?: never;
+        /** @description Tiers with how many of their disks in sight stand how, the highest first. */
+        post: operations["tiers_draw_up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compliance/tiers/{tier_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One tier: its revisions; retired when nothing names it any more. */
+        get: operations["tiers_revisions"];
+        put?: never;
+        post?: never;
+        /** @description One tier: its revisions; retired when nothing names it any more. */
+        delete: operations["tiers_retire"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compliance/tiers/{tier_id}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The next revision of a tier. */
+        post: operations["tiers_revise"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1433,6 +1554,27 @@ export interface components {
         };
         /** @enum {unknown} */
         BlankEnum: "";
+        /**
+         * @description * `tier` - tier
+         *     * `disk` - disk
+         *     * `volume` - volume
+         *     * `pool` - pool
+         *     * `none` - none
+         * @enum {string}
+         */
+        BoundByEnum: "tier" | "disk" | "volume" | "pool" | "none";
+        /**
+         * @description * `itself` - itself
+         *     * `told` - told
+         *     * `vm` - vm
+         *     * `project` - project
+         *     * `tenant` - tenant
+         *     * `class` - class
+         *     * `estate` - estate
+         *     * `policy` - policy
+         * @enum {string}
+         */
+        ByEnum: "itself" | "told" | "vm" | "project" | "tenant" | "class" | "estate" | "policy";
         CandidateRead: {
             rank: number | null;
             pool: components["schemas"]["PoolRead"];
@@ -1600,6 +1742,11 @@ export interface components {
             disks: components["schemas"]["DiskRead"][];
             /** @description that carry this VM alone and do not bear its name */
             volumes_named_otherwise: components["schemas"]["OtherNameRead"][];
+        };
+        DraftLimitWriteRequest: {
+            tier_id: number;
+            min_iops: number;
+            max_iops: number;
         };
         DraftWriteRequest: {
             rules: components["schemas"]["RuleWriteRequest"][];
@@ -1917,6 +2064,15 @@ export interface components {
             /** @default false */
             skips_bad: boolean;
         };
+        /**
+         * @description * `within` - within
+         *     * `held` - held
+         *     * `starved` - starved
+         *     * `untiered` - untiered
+         *     * `unread` - unread
+         * @enum {string}
+         */
+        IoStateEnum: "within" | "held" | "starved" | "untiered" | "unread";
         JumpRead: {
             id: number;
             kind: string;
@@ -1965,6 +2121,89 @@ export interface components {
          * @enum {string}
          */
         KindEnum: "site" | "tenant" | "project" | "array" | "port" | "shelf" | "cluster" | "host" | "pool" | "volume" | "drive" | "host-device" | "datastore" | "vm" | "disk" | "snapshot" | "file" | "account" | "bucket";
+        LaneRead: {
+            id: number;
+            name: string;
+            vm: components["schemas"]["PlaceNamedRead"] | null;
+            datastore: components["schemas"]["PlaceNamedRead"] | null;
+            tier_id: number | null;
+            tier_name: string | null;
+            /**
+             * @description who names the tier
+             *
+             *     * `itself` - itself
+             *     * `told` - told
+             *     * `vm` - vm
+             *     * `project` - project
+             *     * `tenant` - tenant
+             *     * `class` - class
+             *     * `estate` - estate
+             *     * `policy` - policy
+             */
+            by: components["schemas"]["ByEnum"] | components["schemas"]["NullEnum"];
+            min_iops: number | null;
+            max_iops: number | null;
+            is_together: boolean;
+            /**
+             * Format: double
+             * @description the least limit that bears
+             */
+            limit_iops: number | null;
+            bound_by: components["schemas"]["BoundByEnum"];
+            /**
+             * Format: double
+             * @description of a mean of the last day
+             */
+            least_iops: number | null;
+            /**
+             * Format: double
+             * @description the newest mean
+             */
+            mean_iops: number | null;
+            /**
+             * Format: double
+             * @description of a mean of the last day
+             */
+            most_iops: number | null;
+            /**
+             * Format: double
+             * @description between the last two samples
+             */
+            instant_iops: number | null;
+            /** Format: date-time */
+            instant_at: string | null;
+            /**
+             * Format: double
+             * @description operations that wait
+             */
+            in_line: number | null;
+            /** Format: double */
+            latency_ms: number | null;
+            /** Format: double */
+            array_latency_ms: number | null;
+            /** Format: double */
+            network_latency_ms: number | null;
+            /** Format: double */
+            queue_latency_ms: number | null;
+            /** Format: double */
+            qos_latency_ms: number | null;
+            state: components["schemas"]["IoStateEnum"];
+            /** Format: double */
+            settles_in_minutes: number | null;
+            reason: string;
+        };
+        LanesRead: {
+            at: components["schemas"]["AtRead"];
+            /** @description of days to come nobody knows */
+            is_known: boolean;
+            /**
+             * Format: date-time
+             * @description end of the newest mean
+             */
+            read_at: string | null;
+            n_all: number;
+            results: components["schemas"]["LaneRead"][];
+        };
         LayerRead: {
             /** @description what it stands on; null: the first */
             of_id: number | null;
@@ -2229,6 +2468,40 @@ export interface components {
             id: number;
             name: string;
             n: number;
+        };
+        OfferRead: {
+            id: number;
+            kind: components["schemas"]["OfferReadKindEnum"];
+            name: string;
+            /** @description with a tier, of VMs that are not off */
+            n_disks: number;
+            /** Format: double */
+            must_min_iops: number;
+            /** Format: double */
+            must_max_iops: number;
+            /** Format: double */
+            set_min_iops: number | null;
+            /** Format: double */
+            set_max_iops: number | null;
+            /** Format: double */
+            sustains_iops: number | null;
+            is_drifted: boolean;
+            is_oversold: boolean;
+        };
+        /**
+         * @description * `datastore` - datastore
+         *     * `volume` - volume
+         *     * `pool` - pool
+         *     * `array` - array
+         * @enum {string}
+         */
+        OfferReadKindEnum: "datastore" | "volume" | "pool" | "array";
+        OffersRead: {
+            at: components["schemas"]["AtRead"];
+            n_all: number;
+            n_drifted: number;
+            n_oversold: number;
+            results: components["schemas"]["OfferRead"][];
         };
         OpenSessionRead: {
             id: string;
@@ -2696,6 +2969,122 @@ export interface components {
             last_on: string;
             why: components["schemas"]["WhyEnum"];
         };
+        ReplayArrayRead: {
+            id: number;
+            name: string;
+            /** Format: double */
+            sustains_iops: number | null;
+            /**
+             * Format: double
+             * @description all but the busiest hundredth
+             */
+            busy_iops: number | null;
+            /** Format: double */
+            trial_iops: number | null;
+        };
+        ReplayCourseRead: {
+            /** Format: date-time */
+            begins_at: string;
+            step_seconds: number;
+            recorded: (number | null)[];
+            asked: number[];
+            is_estimated: boolean[];
+            is_least: boolean[];
+            done: number[];
+            delay_ms: number[];
+        };
+        ReplayCurveRead: {
+            maxima: number[];
+            n_held_long: number[];
+            n_held: number[];
+            worst_ms: number[];
+        };
+        ReplayDiskRead: {
+            id: number;
+            name: string;
+            /**
+             * Format: double
+             * @description a day
+             */
+            held_hours: number;
+            /** Format: double */
+            worst_ms: number;
+            /** Format: double */
+            p99_ms: number;
+            /** Format: double */
+            trial_held_hours: number | null;
+            /** Format: double */
+            trial_worst_ms: number | null;
+            /** Format: double */
+            trial_p99_ms: number | null;
+            is_newly_starved: boolean;
+        };
+        ReplayRead: {
+            /** Format: date */
+            first_on: string;
+            n_days: number;
+            n_disks: number;
+            /** @description of which anything is recorded */
+            n_read: number;
+            /**
+             * Format: double
+             * @description of steps in which something waited
+             */
+            estimated_share: number;
+            /**
+             * Format: double
+             * @description of steps of which the least alone is known
+             */
+            at_least_share: number;
+            /**
+             * Format: double
+             * @description of all that was done, what the replay at the limits as they are differs by
+             */
+            missed_share: number | null;
+            as_is: components["schemas"]["ReplaySumRead"];
+            trial: components["schemas"]["ReplaySumRead"] | null;
+            arrays: components["schemas"]["ReplayArrayRead"][];
+            /** @description of one tier whose limits are each disk's */
+            curve: components["schemas"]["ReplayCurveRead"] | null;
+            /** @description held longest, as it is or would be */
+            disks: components["schemas"]["ReplayDiskRead"][];
+            course: components["schemas"]["ReplayCourseRead"] | null;
+        };
+        ReplaySumRead: {
+            /** @description held for more than an hour a day */
+            n_held_long: number;
+            /** @description held at any time */
+            n_held: number;
+            n_starved: number;
+            n_newly_starved: number;
+            /**
+             * Format: double
+             * @description delay of the middle step, of who waits most
+             */
+            median_ms: number;
+            /**
+             * Format: double
+             * @description that one step in a hundred passes, of the same
+             */
+            p99_ms: number;
+            /** Format: double */
+            worst_ms: number;
+            /**
+             * Format: double
+             * @description of what was asked for: given up for the wait, or in line at the end
+             */
+            undone_share: number;
+        };
+        ReplayWriteRequest: {
+            /** @description its disks alone; without it all that have one */
+            tier_id?: number | null;
+            /** @default 7 */
+            days: number;
+            /** @description other limits to try, by tier */
+            limits?: components["schemas"]["DraftLimitWriteRequest"][];
+            /** @description the disk whose course is told step by step */
+            course_of?: number | null;
+        };
         RevisionRead: {
             number: number;
             rules: components["schemas"]["RuleRead"][];
@@ -2898,7 +3287,7 @@ export interface components {
             ids: number[];
         };
         ServedRead: {
-            state: components["schemas"]["ServedReadStateEnum"];
+            state: components["schemas"]["IoStateEnum"];
             /** Format: double */
             iops: number | null;
             /** Format: double */
@@ -2911,15 +3300,6 @@ export interface components {
              */
             read_at: string | null;
         };
-        /**
-         * @description * `within` - within
-         *     * `held` - held
-         *     * `starved` - starved
-         *     * `untiered` - untiered
-         *     * `unread` - unread
-         * @enum {string}
-         */
-        ServedReadStateEnum: "within" | "held" | "starved" | "untiered" | "unread";
         SessionRead: {
             name: string | null;
             is_signed_in: boolean;
@@ -3137,6 +3517,92 @@ export interface components {
             n_pools: number;
             line: components["schemas"]["PointRead"][];
             ticks: components["schemas"]["TickRead"][];
+        };
+        TierDraftWriteRequest: {
+            min_iops: number;
+            max_iops: number;
+            /**
+             * Format: double
+             * @default 2
+             */
+            burst: number;
+            max_bytes_per_second?: number | null;
+            /** Format: double */
+            latency_ms?: number | null;
+            /** @default false */
+            is_together: boolean;
+            /** @default  */
+            note: string;
+        };
+        TierNamedRead: {
+            entity_id: number;
+            /** @description that it named before */
+            tier_id: number | null;
+        };
+        TierNamingWriteRequest: {
+            /** @description null: none of their own */
+            tier_id: number | null;
+            /** @description each a disk, vm, project */
+            entity_ids: number[];
+        };
+        TierRead: {
+            id: number;
+            name: string;
+            /** @description for If-Match */
+            version: string;
+            newest: components["schemas"]["TierRevisionRead"];
+            n_revisions: number;
+            n_disks: number;
+            /** @description disks in sight by state; none of days to come */
+            counts: {
+                [key: string]: number;
+            };
+        };
+        TierRevisionRead: {
+            number: number;
+            min_iops: number;
+            max_iops: number;
+            /** Format: double */
+            burst: number;
+            max_bytes_per_second: number | null;
+            /** Format: double */
+            latency_ms: number | null;
+            /** @description for all its disks, not for each */
+            is_together: boolean;
+            note: string;
+            /** Format: date-time */
+            made_at: string;
+            author: string;
+        };
+        TierWriteRequest: {
+            min_iops: number;
+            max_iops: number;
+            /**
+             * Format: double
+             * @default 2
+             */
+            burst: number;
+            max_bytes_per_second?: number | null;
+            /** Format: double */
+            latency_ms?: number | null;
+            /** @default false */
+            is_together: boolean;
+            /** @default  */
+            note: string;
+            name: string;
+        };
+        TiersRead: {
+            at: components["schemas"]["AtRead"];
+            /**
+             * Format: date-time
+             * @description end of the newest mean
+             */
+            read_at: string | null;
+            n_untiered: number;
+            untiered: {
+                [key: string]: number;
+            };
+            results: components["schemas"]["TierRead"][];
         };
         /** @description A whole and its parts on days ahead: parts and what is left out add up to the whole. */
         TogetherRead: {
@@ -3367,6 +3833,130 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangeRead"][];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lanes_list: {
+        parameters: {
+            query?: {
+                /** @description how many to leave out before */
+                after?: number;
+                /** @description the day looked at; without it, now */
+                at?: string;
+                /** @description disks of this thing alone */
+                of?: number;
+                /** @description of days to come: likely, or the bad case */
+                q?: "bad" | "likely";
+                /** @description a sift that narrows what is told */
+                scope?: string;
+                state?: "held" | "starved" | "unread" | "untiered" | "within";
+                /** @description id of a tier, or none */
+                tier?: string;
+                /** @description days over which growth is told */
+                window?: 1 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LanesRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tiers_name: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TierNamingWriteRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TierNamedRead"][];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    offers_list: {
+        parameters: {
+            query?: {
+                /** @description how many to leave out before */
+                after?: number;
+                /** @description the day looked at; without it, now */
+                at?: string;
+                /** @description drifted or oversold alone */
+                drift?: boolean;
+                /** @description of days to come: likely, or the bad case */
+                q?: "bad" | "likely";
+                /** @description a sift that narrows what is told */
+                scope?: string;
+                /** @description days over which growth is told */
+                window?: 1 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path: {
+                kind: "array" | "datastore" | "pool" | "volume";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OffersRead"];
                 };
             };
             400: {
@@ -3610,6 +4200,62 @@ export interface operations {
             };
         };
     };
+    replays_try: {
+        parameters: {
+            query?: {
+                /** @description the day looked at; without it, now */
+                at?: string;
+                /** @description of days to come: likely, or the bad case */
+                q?: "bad" | "likely";
+                /** @description a sift that narrows what is told */
+                scope?: string;
+                /** @description days over which growth is told */
+                window?: 1 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ReplayWriteRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReplayRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     rule_kinds: {
         parameters: {
             query?: never;
@@ -3658,6 +4304,198 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tiers_list: {
+        parameters: {
+            query?: {
+                /** @description the day looked at; without it, now */
+                at?: string;
+                /** @description of days to come: likely, or the bad case */
+                q?: "bad" | "likely";
+                /** @description a sift that narrows what is told */
+                scope?: string;
+                /** @description days over which growth is told */
+                window?: 1 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TiersRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tiers_draw_up: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TierWriteRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TierRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tiers_revisions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                tier_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TierRevisionRead"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tiers_retire: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                tier_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tiers_revise: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the version that was seen; 428 without it, 412 with what stands now */
+                "If-Match"?: string;
+            };
+            path: {
+                tier_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TierDraftWriteRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TierRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            428: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -16,6 +16,9 @@
     caution: [7, 11],
     urgent: [5, 9, 13],
     over: [5, 9, 13],
+    within: [10],
+    held: [7, 11],
+    starved: [5, 9, 13],
   };
   const WAVE = 'M1 9q2.3-4 4.6 0t4.6 0t4.6 0';
   const strokes = $derived(STROKES[state] ?? []);
@@ -32,7 +35,11 @@
 >
   <title>{state}</title>
   {#each strokes as y (y)}
-    <path d="M1 {y}h14" stroke="currentColor" stroke-width={state === 'clear' ? 1.6 : 2.4} />
+    <path
+      d="M1 {y}h14"
+      stroke="currentColor"
+      stroke-width={state === 'clear' || state === 'within' ? 1.6 : 2.4}
+    />
   {/each}
   {#if state === 'over'}
     <path d="M0 1.5h16" stroke="currentColor" stroke-width="1.4" />
@@ -64,7 +71,7 @@
       stroke-width="1.6"
       stroke-dasharray="2 2"
     />
-  {:else if state === 'exempt'}
+  {:else if state === 'exempt' || state === 'untiered'}
     <path d="M4 8h8" stroke="currentColor" stroke-width="1.6" />
   {/if}
 </svg>

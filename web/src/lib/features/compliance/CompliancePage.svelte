@@ -3,7 +3,8 @@
   import { Button } from 'flowbite-svelte';
   import { page } from '$app/state';
   import { sessionQuery } from '$lib/api/queries';
-  import { counted } from '$lib/format';
+  import { counted, kindWord } from '$lib/format';
+  import Choice from '$lib/ui/Choice.svelte';
   import Pending from '$lib/ui/Pending.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { bearing, writeQuery } from '$lib/url/bearing.svelte';
@@ -14,6 +15,12 @@
   import { policiesQuery, STATES } from './queries';
   import { KINDS } from '$lib/ui/thing/promises';
   import SubjectMargin from './SubjectMargin.svelte';
+  import OffersTable from './OffersTable.svelte';
+  import TierDraftMargin from './TierDraftMargin.svelte';
+  import TierLanes from './TierLanes.svelte';
+  import TierList from './TierList.svelte';
+  import TierMargin from './TierMargin.svelte';
+  import { IO_STATES, OFFERING, tiersQuery } from './tiers';
 
   /** Which promise is broken, of whom and why; what a changed one would break. */
   const session = createQuery(sessionQuery);
@@ -27,6 +34,18 @@
   const policyId = $derived(numberOf('policy'));
   const policy = $derived(policies.data?.find((one) => one.id === policyId) ?? null);
   const subject = $derived(numberOf('subject'));
+  const tiers = createQuery(() => tiersQuery(bearing.asked));
+  const tierKey = $derived(asked.get('tier') ?? '');
+  const tier = $derived(tiers.data?.results.find((one) => String(one.id) === tierKey) ?? null);
+  const offering = $derived(OFFERING.find((kind) => kind === asked.get('offers')) ?? null);
+  const isOfTiers = $derived(tierKey !== '' || offering !== null);
+  const lanesWanted = $derived({
+    tier: tierKey,
+    state: IO_STATES.find((state) => state === asked.get('io')) ?? null,
+  });
+  const draftedTier = $derived(
+    tiers.data?.results.find((one) => `tier-${one.id}` === draft) ?? null,
+  );
   const draft = $derived(asked.get('draft'));
   const wanted = $derived({
     kind: KINDS.find((kind) => kind === asked.get('of')) ?? 'vm',
@@ -81,9 +100,53 @@
     {:else if !policies.error}
       <Pending of="policies" class="px-4" />
     {/if}
+    <div class="flex items-baseline gap-3 px-4 pt-5 pb-1">
+      <h2 class="water">Tiers</h2>
+      <p class="text-ink-soft whitespace-nowrap max-xl:hidden">operations a second</p>
+      {#if mayPlan}
+        <button
+          class="ml-auto text-depth-5 underline"
+          onclick={() => void writeQuery({ draft: 'tier-new' }, { isStep: true })}
+          >draw one up</button
+        >
+      {/if}
+    </div>
+    <ProblemNote class="mx-4" of="Tiers" error={tiers.error} onretry={() => tiers.refetch()} />
+    {#if tiers.data}
+      {#if tiers.data.results.length === 0}
+        <p class="px-4 text-ink-soft">
+          No tiers yet. A QoS tier says how many operations a second a disk has at least, and how
+          many it may do at most.
+        </p>
+      {/if}
+      <TierList tiers={tiers.data} chosen={tierKey} />
+      <p class="px-4 pt-2">
+        <a
+          class="text-depth-5 underline"
+          href={bearing.href('/compliance?offers=volume')}
+          aria-current={offering ? 'true' : undefined}>what places must offer</a
+        >
+      </p>
+    {:else if !tiers.error}
+      <Pending of="tiers" class="px-4" />
+    {/if}
   </section>
   <section class="flex min-h-0 flex-col px-4 pt-2" aria-label="Subjects">
-    {#if policies.data && policies.data.length > 0}
+    {#if offering}
+      <div class="flex flex-wrap items-baseline gap-x-5 pb-1">
+        <h1 class="water">What places must offer</h1>
+        <Choice
+          class="ml-auto flex flex-wrap gap-3"
+          label="Places"
+          options={OFFERING.map((kind) => ({ key: kind, name: kindWord(kind) }))}
+          value={offering}
+          onpick={(kind) => void writeQuery({ offers: kind })}
+        />
+      </div>
+      {#key offering}<OffersTable kind={offering} />{/key}
+    {:else if tierKey}
+      <TierLanes {tier} wanted={lanesWanted} tiers={tiers.data?.results ?? []} {mayPlan} />
+    {:else if policies.data && policies.data.length > 0}
       <Matrix {policy} {wanted} {kinds} policies={policies.data} {mayPlan} />
     {:else if policies.data && mayPlan}
       <Button
@@ -98,7 +161,23 @@
     class="min-h-0 overflow-y-auto border-l border-rule bg-paper-raised px-4 pt-2 pb-6"
     aria-label="Promise"
   >
-    {#if draft && mayPlan && (draft === 'new' || policies.data)}
+    {#if draft?.startsWith('tier-') && mayPlan && (draft === 'tier-new' || tiers.data)}
+      {#key draft}
+        <TierDraftMargin tier={draftedTier} trial={numberOf('try')} courseOf={numberOf('course')} />
+      {/key}
+    {:else if tier}
+      {#key tier.id}
+        <TierMargin {tier} trial={numberOf('try')} courseOf={numberOf('course')} {mayPlan} />
+      {/key}
+    {:else if isOfTiers}
+      <h2 class="water">How to read it</h2>
+      <p class="text-ink-soft">
+        Held: a limit makes operations wait, or is pressed against, in two of the last three means.
+        Starved: less than the minimum is done while operations stand in line. What a place must
+        offer is the sum of the tiers of its disks; where it is set to something else it has
+        drifted, and where minimums are more than it sustains they are oversold.
+      </p>
+    {:else if draft && mayPlan && (draft === 'new' || policies.data)}
       {#key draft}
         <DraftMargin policy={policies.data?.find((one) => String(one.id) === draft) ?? null} />
       {/key}

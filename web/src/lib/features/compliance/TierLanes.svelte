@@ -1,0 +1,166 @@
+<script lang="ts">
+  import { createInfiniteQuery } from '@tanstack/svelte-query';
+  import { counted, formatAge, formatCount } from '$lib/format';
+  import Choice from '$lib/ui/Choice.svelte';
+  import Pending from '$lib/ui/Pending.svelte';
+  import ProblemNote from '$lib/ui/ProblemNote.svelte';
+  import StateGlyph from '$lib/ui/StateGlyph.svelte';
+  import { drawn } from '$lib/ui/states';
+  import type { Column } from '$lib/ui/table/columns';
+  import Table from '$lib/ui/table/Table.svelte';
+  import { bearing, setQuery, writeQuery } from '$lib/url/bearing.svelte';
+  import { pathOf } from '$lib/url/things';
+  import LaneBar from './LaneBar.svelte';
+  import { laneScale } from './lane-scale';
+  import TierPick from './TierPick.svelte';
+  import { IO_STATES, lanesQuery, type Lane, type Tier, type WantedLanes } from './tiers';
+
+  /** Disks of a tier: what each does, beside what it may do; the worst first. */
+  interface Props {
+    tier: Tier | null;
+    wanted: WantedLanes;
+    tiers: Tier[];
+    mayPlan: boolean;
+  }
+  let { tier, wanted, tiers, mayPlan }: Props = $props();
+  let chosen = $state.raw(new Set<number>());
+  const lanes = createInfiniteQuery(() => lanesQuery(bearing.asked, wanted));
+  const rows = $derived(lanes.data?.pages.flatMap((one) => one.results) ?? []);
+  const first = $derived(lanes.data?.pages[0]);
+  const scale = $derived(laneScale(rows));
+  const ROW_PX = 34;
+  const stateOptions = [{ key: '', name: 'all' }, ...IO_STATES.map((key) => ({ key, name: key }))];
+  const columns: Column<Lane>[] = $derived([
+    {
+      key: 'name',
+      name: 'disk',
+      width: 'minmax(8rem, 1fr)',
+      cell: name,
+      isText: true,
+      isAlways: true,
+    },
+    {
+      key: 'lane',
+      name: 'operations a second',
+      width: 'minmax(14rem, 2fr)',
+      cell: lane,
+      head: marks,
+      isText: true,
+      isAlways: true,
+    },
+    {
+      key: 'reason',
+      name: 'how it is served',
+      width: 'minmax(11rem, 1.2fr)',
+      cell: reason,
+      isText: true,
+    },
+    { key: 'tier', name: 'tier', width: '80px', cell: tierName, isText: true, isPutAway: true },
+    { key: 'vm', name: 'VM', width: '130px', cell: vm, isText: true, isPutAway: true },
+    { key: 'store', name: 'datastore', width: '150px', cell: store, isText: true, isPutAway: true },
+    { key: 'line', name: 'in line', width: '70px', cell: inLine, isPutAway: true },
+  ]);
+  const stateOf = (one: Lane) => (one.settles_in_minutes === null ? one.state : 'settling');
+</script>
+
+{#snippet name(one: Lane)}
+  <span class="flex items-center gap-2">
+    <StateGlyph state={stateOf(one)} />
+    <a
+      class="lead font-semibold hover:underline"
+      href={bearing.href(pathOf({ ...one, kind: 'disk' }))}>{one.name}</a
+    >
+  </span>
+{/snippet}
+{#snippet lane(one: Lane)}<LaneBar lane={one} {scale} />{/snippet}
+{#snippet marks()}
+  <svg class="block h-5 w-full" aria-hidden="true">
+    {#each scale.marks as mark (mark.iops)}
+      <text x="{mark.at}%" y="14" text-anchor="middle" class="figures fill-ink-soft text-xs"
+        >{formatCount(mark.iops)}</text
+      >
+    {/each}
+  </svg>
+{/snippet}
+{#snippet reason(one: Lane)}
+  <span class="lead block" title={one.reason}>
+    <span class="font-semibold {drawn(stateOf(one))}">{stateOf(one)}</span>
+    <span class="text-ink-soft"
+      >{one.settles_in_minutes === null
+        ? one.reason
+        : `judged in ${Math.ceil(one.settles_in_minutes)} min`}</span
+    >
+  </span>
+{/snippet}
+{#snippet tierName(one: Lane)}{one.tier_name ?? 'none'}{/snippet}
+{#snippet vm(one: Lane)}
+  {#if one.vm}<a class="lead hover:underline" href={bearing.href(pathOf(one.vm))}>{one.vm.name}</a
+    >{/if}
+{/snippet}
+{#snippet store(one: Lane)}
+  {#if one.datastore}<a class="lead hover:underline" href={bearing.href(pathOf(one.datastore))}
+      >{one.datastore.name}</a
+    >{/if}
+{/snippet}
+{#snippet inLine(one: Lane)}{one.in_line === null ? '' : one.in_line.toFixed(1)}{/snippet}
+{#snippet tools()}
+  {#if mayPlan && chosen.size > 0}
+    <TierPick ids={[...chosen]} {tiers} ondone={() => (chosen = new Set())} />
+  {/if}
+{/snippet}
+
+<div class="flex flex-wrap items-baseline gap-x-5 pb-1">
+  <h1 class="water">
+    {tier ? `${tier.name}, ${tier.newest.is_together ? 'together' : 'each disk'}` : 'In no tier'}
+  </h1>
+  <p
+    class="text-ink-soft"
+    title="dot: the newest mean of five minutes; ring: between the last two samples; line: means of the last day"
+  >
+    {first?.read_at ? `mean of ${formatAge(first.read_at)} ago` : ''} · ring: this instant · line: a day
+  </p>
+  <Choice
+    class="ml-auto flex flex-wrap gap-3"
+    label="How they are served"
+    options={stateOptions}
+    value={wanted.state ?? ''}
+    onpick={(state) => void setQuery('io', state)}
+  />
+</div>
+<ProblemNote of="How disks are served" error={lanes.error} onretry={() => lanes.refetch()} />
+{#if first && !first.is_known}
+  <p class="py-3 text-ink-soft">
+    How disks will be served on a day to come is not known. Replay tells what other limits would
+    have done.
+  </p>
+{:else if lanes.data}
+  <Table
+    name="lanes"
+    label="How disks are served"
+    note={counted('disk', first?.n_all ?? 0)}
+    {columns}
+    of={{
+      rows,
+      idOf: (one) => one.id,
+      nAll: first?.n_all ?? 0,
+      isBusy: lanes.isPlaceholderData,
+      onmore:
+        lanes.hasNextPage && !lanes.isFetchingNextPage
+          ? () => void lanes.fetchNextPage()
+          : undefined,
+    }}
+    choice={{
+      chosen,
+      onchoose: (told) => (chosen = told),
+      onpreview: (id) => void writeQuery({ course: String(id) }),
+    }}
+    rowPx={ROW_PX}
+    empty={wanted.state
+      ? `No disk of this scope is ${wanted.state}.`
+      : 'No disk of this scope is in it.'}
+    isTall
+    {tools}
+  />
+{:else if !lanes.error}
+  <Pending of="how disks are served" class="py-3" />
+{/if}

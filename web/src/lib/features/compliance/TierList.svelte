@@ -1,0 +1,54 @@
+<script lang="ts">
+  import { formatCount } from '$lib/format';
+  import { drawn } from '$lib/ui/states';
+  import { bearing } from '$lib/url/bearing.svelte';
+  import type { Schemas } from '$lib/api/client';
+  import type { Tier } from './tiers';
+
+  /** QoS tiers: what each lets through, and who is held or starved in it right now. */
+  interface Props {
+    tiers: Schemas['TiersRead'];
+    chosen: string;
+  }
+  let { tiers, chosen }: Props = $props();
+  const pathTo = (key: string) =>
+    bearing.href(key === chosen ? '/compliance' : `/compliance?tier=${key}`);
+  const bounds = (tier: Tier) =>
+    `${formatCount(tier.newest.min_iops)} / ${formatCount(tier.newest.max_iops)}` +
+    (tier.newest.is_together ? ' together' : '');
+  const troubled = (counts: Record<string, number>) =>
+    (['held', 'starved'] as const).filter((state) => (counts[state] ?? 0) > 0);
+</script>
+
+{#snippet line(key: string, name: string, told: string, n: number, counts: Record<string, number>)}
+  <li
+    class={['border-b border-rule px-4 py-1.5', key === chosen && 'bg-depth-1']}
+    aria-label={name}
+  >
+    <div class="flex items-baseline gap-2">
+      <a
+        class="lead font-semibold hover:underline"
+        href={pathTo(key)}
+        aria-current={key === chosen ? 'true' : undefined}
+        data-sveltekit-noscroll
+        data-sveltekit-keepfocus>{name}</a
+      >
+      <span class="figures ml-auto whitespace-nowrap text-ink-soft">{told}</span>
+    </div>
+    <p class="flex gap-2 text-ink-soft">
+      <span>{formatCount(n)} disks</span>
+      {#each troubled(counts) as state (state)}
+        <span class={drawn(state)}>{formatCount(counts[state] ?? 0)} {state}</span>
+      {/each}
+    </p>
+  </li>
+{/snippet}
+
+<ul aria-label="Tiers">
+  {#each tiers.results as tier (tier.id)}
+    {@render line(String(tier.id), tier.name, bounds(tier), tier.n_disks, tier.counts)}
+  {/each}
+  {#if tiers.n_untiered > 0}
+    {@render line('none', 'In no tier', '', tiers.n_untiered, tiers.untiered)}
+  {/if}
+</ul>

@@ -1,0 +1,163 @@
+import { infiniteQueryOptions, keepPreviousData, queryOptions } from '@tanstack/svelte-query';
+import { api, bodyOf, seen, type Schemas } from '$lib/api/client';
+import { keys } from '$lib/api/queries';
+import type { bearing } from '$lib/url/bearing.svelte';
+
+export type Tier = Schemas['TierRead'];
+export type TierRevision = Schemas['TierRevisionRead'];
+export type TierDraft = Schemas['TierDraftWriteRequest'];
+export type Lane = Schemas['LaneRead'];
+export type IoState = Lane['state'];
+export type Offer = Schemas['OfferRead'];
+export type Replay = Schemas['ReplayRead'];
+export type ReplaySum = Schemas['ReplaySumRead'];
+export type Limit = Schemas['DraftLimitWriteRequest'];
+type Asked = typeof bearing.asked;
+
+const REFRESH_MS = 20_000; // instants are told by the minute, and should not be a minute old
+/** From what to look at first to what asks for nothing. */
+export const IO_STATES: IoState[] = ['starved', 'held', 'within', 'untiered', 'unread'];
+export const OFFERING = ['volume', 'datastore', 'pool', 'array'] as const;
+export type Offering = (typeof OFFERING)[number];
+export const WINDOWS = ['1', '3', '7', '14']; // days that are replayed
+
+export function tiersQuery(asked: Asked) {
+  return queryOptions({
+    queryKey: [...keys.promises, 'tiers', asked],
+    queryFn: () => bodyOf(api.GET('/api/v1/compliance/tiers', { params: { query: asked } })),
+    placeholderData: keepPreviousData,
+    refetchInterval: REFRESH_MS,
+  });
+}
+
+export function tierRevisionsQuery(tierId: number) {
+  return queryOptions({
+    queryKey: [...keys.promises, 'tier revisions', tierId],
+    queryFn: () =>
+      bodyOf(
+        api.GET('/api/v1/compliance/tiers/{tier_id}', { params: { path: { tier_id: tierId } } }),
+      ),
+  });
+}
+
+export interface WantedLanes {
+  tier: string; // an id, `none`, or nothing for all
+  state: IoState | null;
+}
+
+/** Disks with what they do and may do, the worst first, page after page. */
+export function lanesQuery(asked: Asked, wanted: WantedLanes) {
+  return infiniteQueryOptions({
+    queryKey: [...keys.promises, 'lanes', asked, wanted],
+    queryFn: ({ pageParam }) =>
+      bodyOf(
+        api.GET('/api/v1/compliance/lanes', {
+          params: {
+            query: {
+              ...asked,
+              ...(wanted.tier ? { tier: wanted.tier } : {}),
+              ...(wanted.state ? { state: wanted.state } : {}),
+              ...(pageParam ? { after: pageParam } : {}),
+            },
+          },
+        }),
+      ),
+    initialPageParam: 0,
+    getNextPageParam: (last, pages) => {
+      const n = pages.reduce((sum, one) => sum + one.results.length, 0);
+      return n < last.n_all ? n : undefined;
+    },
+    placeholderData: keepPreviousData,
+    refetchInterval: REFRESH_MS,
+  });
+}
+
+export function offersQuery(asked: Asked, kind: Offering) {
+  return infiniteQueryOptions({
+    queryKey: [...keys.promises, 'offers', asked, kind],
+    queryFn: ({ pageParam }) =>
+      bodyOf(
+        api.GET('/api/v1/compliance/offers/{kind}', {
+          params: {
+            path: { kind },
+            query: { ...asked, ...(pageParam ? { after: pageParam } : {}) },
+          },
+        }),
+      ),
+    initialPageParam: 0,
+    getNextPageParam: (last, pages) => {
+      const n = pages.reduce((sum, one) => sum + one.results.length, 0);
+      return n < last.n_all ? n : undefined;
+    },
+    placeholderData: keepPreviousData,
+  });
+}
+
+export interface ReplayWanted {
+  tierId: number | null;
+  days: number;
+  limits: Limit[];
+  courseOf: number | null;
+}
+
+/** What limits do with what was asked for; asked anew whenever one is tried. */
+export function replayQuery(asked: Asked, wanted: ReplayWanted) {
+  return queryOptions({
+    queryKey: [...keys.promises, 'replay', asked, wanted],
+    queryFn: () =>
+      bodyOf(
+        api.POST('/api/v1/compliance/replays', {
+          params: { query: asked },
+          body: {
+            tier_id: wanted.tierId,
+            days: wanted.days,
+            limits: wanted.limits,
+            course_of: wanted.courseOf,
+          },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+}
+
+export function drawUpTier(name: string, draft: TierDraft) {
+  return bodyOf(api.POST('/api/v1/compliance/tiers', { body: { ...draft, name } }));
+}
+
+export function reviseTier(tierId: number, version: string, draft: TierDraft) {
+  return bodyOf(
+    api.POST('/api/v1/compliance/tiers/{tier_id}/revisions', {
+      params: { path: { tier_id: tierId }, header: seen(version) },
+      body: draft,
+    }),
+  );
+}
+
+export function retireTier(tierId: number) {
+  return bodyOf(
+    api.DELETE('/api/v1/compliance/tiers/{tier_id}', { params: { path: { tier_id: tierId } } }),
+  );
+}
+
+export function nameTier(tierId: number | null, ids: number[]) {
+  return bodyOf(
+    api.POST('/api/v1/compliance/namings', { body: { tier_id: tierId, entity_ids: ids } }),
+  );
+}
+
+const DEFAULT_BURST = 2;
+const FIRST_MAXIMUM = 1000;
+
+export function tierDraftOf(tier: Tier | null): TierDraft {
+  const told = tier?.newest;
+  return {
+    min_iops: told?.min_iops ?? 0,
+    max_iops: told?.max_iops ?? FIRST_MAXIMUM,
+    burst: told?.burst ?? DEFAULT_BURST,
+    max_bytes_per_second: told?.max_bytes_per_second ?? null,
+    latency_ms: told?.latency_ms ?? null,
+    is_together: told?.is_together ?? false,
+    note: '',
+  };
+}
