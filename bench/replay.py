@@ -13,7 +13,6 @@ from typing import TypeVar
 import numpy as np
 
 from bench.sizes import size
-from keelmark.core.performance import PARTS
 from keelmark.core.qos import Limits, Places, Shared, curve, demand_of, replayed
 
 N_DISKS = size(25_000, tiny=200)
@@ -55,9 +54,8 @@ def main() -> None:
         lambda: curve(asked[:N_FEW], minimum=limits.minimum[:N_FEW], maxima=maxima)
     )
     print(f"  a curve over 24 limits of {N_FEW:,}: {took_curve:.0f} ms")
-    steps = np.full((N_FEW, len(PARTS), N_STEPS), np.nan, dtype=np.float32)
-    steps[:, 0], steps[:, 1] = asked[:N_FEW], 0
-    took_demand, _ = _timed(lambda: demand_of(steps))
+    waits = np.where(asked[:N_FEW] > limits.maximum[:N_FEW, None], 5.0, 0.0)
+    took_demand, _ = _timed(lambda: demand_of(asked[:N_FEW], qos_ms=waits, queue_ms=waits))
     print(f"  what {N_FEW:,} asked for: {took_demand:.0f} ms")
     begun = time.perf_counter()
     for row in range(SAMPLE):

@@ -140,6 +140,17 @@ def test_a_place_is_shared_out_to_its_ceiling_with_minimums_first(wanted, minimu
             assert np.ptp(above) <= 1e-6 * max(1, above.max())
 
 
+QOS = PARTS.index("qos_latency_ms")
+
+
+def asked_for(steps):
+    """What the estimate makes of what a host tells."""
+    return demand_of(
+        steps[:, 0] + steps[:, 1], qos_ms=steps[:, QOS],
+        queue_ms=steps[:, PARTS.index("queue_latency_ms")],
+    )  # fmt: skip
+
+
 def recorded(asked, limit, *, patience_seconds=FREE):
     """What a host tells of a disk behind a limit; a long line lets people ask for less."""
     steps = np.zeros((1, len(PARTS), len(asked)))
@@ -155,7 +166,7 @@ def recorded(asked, limit, *, patience_seconds=FREE):
 def test_what_waits_tells_what_was_asked_for(asked, limit):
     asked = np.array([0.0, *asked])  # nothing in line to begin with
     steps = recorded(asked, limit)
-    told = demand_of(steps)
+    told = asked_for(steps)
     first = np.flatnonzero(told.is_least[0])
     until = first[0] if len(first) else len(asked)
     line = np.cumsum(asked - told.asked[0]) * STEP
@@ -180,7 +191,7 @@ def test_where_nothing_more_is_seen_it_is_bridged_and_marked(name, share):
     noise = np.exp(0.05 * np.random.default_rng(5).normal(size=288))
     asked = COURSES[name](np.arange(288) / 288) * noise
     limit = share * asked.max()
-    told = demand_of(recorded(asked, limit, patience_seconds=0.25))
+    told = asked_for(recorded(asked, limit, patience_seconds=0.25))
     unseen = told.is_least[0]
     if name in ("a hump", "two humps", "a sine", "a job"):
         assert unseen.any()
@@ -196,7 +207,7 @@ def test_where_nothing_more_is_seen_it_is_bridged_and_marked(name, share):
 
 def test_a_disk_that_nobody_reads_asks_for_nothing():
     steps = np.full((1, len(PARTS), 6), np.nan)
-    told = demand_of(steps)
+    told = asked_for(steps)
     assert not told.asked.any()
     assert not told.is_read.any()
     assert not told.is_estimated.any()
@@ -216,7 +227,7 @@ def test_nobody_waits_longer_than_he_has_patience_for(asked, maximum, seconds):
 def test_whose_line_stands_at_its_end_is_replayed_as_he_was_recorded():
     asked = np.concatenate([np.full(6, 100.0), np.full(12, 900.0), np.full(6, 100.0)])
     steps = recorded(asked, 500.0, patience_seconds=0.25)
-    told = demand_of(steps)
+    told = asked_for(steps)
     assert told.patience[0] == pytest.approx(0.25)
     limits = replace(limited([500.0]), patience=told.patience)
     again = replayed(told.asked, limits, recorded=steps[:, 0], kept=np.array([0]))
@@ -250,4 +261,4 @@ def test_arrays_that_do_not_fit_are_refused():
     with pytest.raises(ShapeError):
         replayed(np.zeros((2, 3)), limited([1.0]))
     with pytest.raises(ShapeError):
-        demand_of(np.zeros((2, 3, len(PARTS))))
+        demand_of(np.zeros((2, 3)), qos_ms=np.zeros((2, 3)), queue_ms=np.zeros((2, 4)))

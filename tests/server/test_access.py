@@ -73,6 +73,7 @@ def test_no_route_answers_a_stranger(db):
             "(?P<pool_id>\\d+)", "(?P<pk>[^/.]+)", "(?P<pk>\\d{1,18})",
             "(?P<key>[A-Za-z0-9._-]{1,200})",
             "<int:entity_id>", "<str:key>", "<int:sifting_id>", "<int:note_id>", "<int:policy_id>",
+            "<int:tier_id>",
         ):  # fmt: skip
             plain = plain.replace(group, "1")
         plain = plain.replace("<str:kind>", "pool")
@@ -128,6 +129,9 @@ WHO: dict[str, set[str]] = {
     "rule_kinds": READ, "policies_list": READ, "policies_revisions": READ, "policies_draw_up": DO,
     "policies_revise": DO, "policies_retire": DO, "policies_try": DO, "policies_promise": DO,
     "verdicts_list": READ, "verdicts_of_thing": READ,
+    "tiers_list": READ, "tiers_revisions": READ, "tiers_draw_up": DO, "tiers_revise": DO,
+    "tiers_retire": DO, "tiers_name": DO, "offers_list": READ, "lanes_list": READ,
+    "replays_try": DO,
     "siftings_list": READ, "siftings_keep": READ, "siftings_drop": READ,
     "audit_list": {"auditor", "administrator"},
     "people_list": {"administrator"}, "people_create": {"administrator"},
@@ -169,6 +173,7 @@ def test_every_operation_answers_each_role_as_it_should(as_role, role):
             "{sifting_id}",
             "{note_id}",
             "{policy_id}",
+            "{tier_id}",
         ):
             plain = plain.replace(key, "1")
         plain = plain.replace("{kind}", "pool")

@@ -1,20 +1,13 @@
-"""The disks of a VM at a bearing: measures, growth, and how each is served."""
+"""The disks of a VM at a bearing: measures and growth."""
 
-from datetime import timedelta
-
-import numpy as np
 import pytest
 
 from keelmark.access.models import Role
 from keelmark.access.services.people import ensure_person, set_person
-from keelmark.core.performance import PARTS, STEPS_A_DAY
 from keelmark.core.units import GIB
 from keelmark.estate.models import Entity, VirtualDisk
-from keelmark.readings.performance.packing import take_packed
 from tests.server.cluster import make_cluster
 from tests.server.conftest import NOW, Api, for_a_module, signed_in
-
-YESTERDAY = NOW.date() - timedelta(days=1)
 
 
 @pytest.fixture(scope="module")
@@ -24,12 +17,6 @@ def cluster(django_db_setup, django_db_blocker):
         VirtualDisk.objects.filter(pk=ids["path.v0:a"]).update(
             guest_file_systems=[{"path": "/", "size_bytes": 10 * GIB, "used_bytes": 9 * GIB}]
         )
-        disks = np.array(sorted(ids[f"path.v{n}:a"] for n in range(2)), dtype=np.int64)
-        steps = np.full((2, len(PARTS), STEPS_A_DAY), np.nan, dtype=np.float32)
-        steps[:, PARTS.index("read_iops")] = 300
-        steps[:, PARTS.index("latency_ms")] = 5
-        steps[:, PARTS.index("qos_latency_ms")] = np.array([4, 0])[:, None]
-        take_packed(YESTERDAY, ids=disks, steps=steps)
         yield ids
 
 
@@ -60,22 +47,6 @@ def test_growth_is_told_over_every_window(api, estate):
     grown = {one["days"]: one["bytes"] for one in only(told(api, estate["uuid.v0"]))["grown"]}
     assert (grown[1], grown[30], grown[90]) == (GIB, 30 * GIB, 90 * GIB)
     assert only(told(api, estate["uuid.v3"]))["grown"][2] == {"days": 30, "bytes": 500 * GIB}
-
-
-@pytest.mark.parametrize(("vm", "state"), [("uuid.v0", "held"), ("uuid.v1", "untiered")])
-def test_how_it_was_served_at_the_end_of_a_day(api, estate, vm, state):
-    served = only(told(api, estate[vm], at=YESTERDAY.isoformat()))["served"]
-    assert (served["state"], served["iops"], served["latency_ms"]) == (state, 300, 5)
-    assert served["read_at"] == f"{YESTERDAY + timedelta(days=1)}T00:00:00Z"
-
-
-def test_what_was_read_long_ago_tells_nothing_of_now(api, estate):
-    assert only(told(api, estate["uuid.v4"]))["served"]["state"] == "unread"
-
-
-def test_of_days_to_come_nobody_knows_how_it_is_served(api, estate):
-    ahead = (NOW.date() + timedelta(days=30)).isoformat()
-    assert only(told(api, estate["uuid.v0"], at=ahead))["served"] is None
 
 
 @pytest.mark.parametrize(

@@ -10,26 +10,16 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from keelmark.access.api.base import Problem, Record, actor_of
-from keelmark.access.clock import now
 from keelmark.access.selectors import sees_all
 from keelmark.bearings.api.asked import BEARING, looked_at
 from keelmark.bearings.api.things import GrownRead
 from keelmark.bearings.selectors.disks import disks_at, volumes_named_otherwise
-from keelmark.core.qos import IoState
 
 
 class FileSystemRead(serializers.Serializer[Record]):
     path = serializers.CharField()
     size_bytes = serializers.IntegerField(allow_null=True)
     used_bytes = serializers.IntegerField(allow_null=True)
-
-
-class ServedRead(serializers.Serializer[Record]):
-    state = serializers.ChoiceField(choices=[one.value for one in IoState])
-    iops = serializers.FloatField(allow_null=True)
-    latency_ms = serializers.FloatField(allow_null=True)
-    qos_latency_ms = serializers.FloatField(allow_null=True)
-    read_at = serializers.DateTimeField(allow_null=True, help_text="when the newest mean ended")
 
 
 class DiskRead(serializers.Serializer[Record]):
@@ -39,7 +29,6 @@ class DiskRead(serializers.Serializer[Record]):
     datastore = serializers.DictField(allow_null=True)
     grown = GrownRead(many=True)
     file_systems = FileSystemRead(many=True, allow_null=True, help_text="null: none was seen")
-    served = ServedRead(allow_null=True, help_text="null: of days to come nobody knows")
     is_named_otherwise = serializers.BooleanField(help_text="its file bears another name")
 
 
@@ -56,7 +45,7 @@ class DisksRead(serializers.Serializer[Record]):
 
 
 class DisksView(APIView):
-    """The disks of a VM: measures, growth, file systems, and how each is served."""
+    """The disks of a VM: measures, growth, file systems."""
 
     @extend_schema(
         operation_id="estate_disks",
@@ -70,7 +59,7 @@ class DisksView(APIView):
         if node.kind != "vm":
             raise exceptions.NotFound(f"No VM {entity_id} is known.")
         is_all = sees_all(actor_of(request))
-        disks = disks_at(view, node, now=now(), shows_places=is_all)
+        disks = disks_at(view, node, shows_places=is_all)
         told = {
             "disks": [asdict(one) for one in disks],
             "volumes_named_otherwise": volumes_named_otherwise(view, node) if is_all else [],

@@ -10,9 +10,10 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from keelmark.access.api.base import Problem, Record
+from keelmark.access.api.base import Problem, Record, actor_of
 from keelmark.access.errors import wrong_field
 from keelmark.access.rights import Right
+from keelmark.access.selectors import sees_all
 from keelmark.bearings.api.asked import BEARING, AtRead, at_told, looked_at, view_of
 from keelmark.compliance.api.asked import number_asked
 from keelmark.compliance.api.policies import PlaceNamedRead
@@ -159,7 +160,10 @@ class ReplayRead(serializers.Serializer[Record]):
         allow_null=True, help_text="of all that was done, what the replay at the limits as they "
         "are differs by",
     )  # fmt: skip
-    as_is = ReplaySumRead()
+    as_is = ReplaySumRead(help_text="at the limits that are set")
+    promised = ReplaySumRead(
+        allow_null=True, help_text="were the limits of the tier set everywhere"
+    )
     trial = ReplaySumRead(allow_null=True)
     arrays = ReplayArrayRead(many=True)
     curve = ReplayCurveRead(allow_null=True, help_text="of one tier whose limits are each disk's")
@@ -179,14 +183,14 @@ class LanesView(APIView):
             OpenApiParameter("after", OpenApiTypes.INT, description="how many to leave out before"),
             *BEARING,
         ],
-        responses={200: LanesRead, 400: Problem},
+        responses={200: LanesRead, 400: Problem, 404: Problem, 422: Problem},
     )
     def get(self, request: Request) -> Response:
         asked, after = _lanes_asked(request), number_asked(request, "after") or 0
         of_id = number_asked(request, "of")
         view, node = (view_of(request), None) if of_id is None else looked_at(request, of_id)
         asked = replace(asked, node=node)
-        served = served_at(view)
+        served = served_at(view, asked)
         told: dict[str, Any] = {
             "at": at_told(view), "is_known": served is not None, "read_at": None, "n_all": 0,
             "results": [],
@@ -194,7 +198,9 @@ class LanesView(APIView):
         if served is not None:
             rows = rows_of_lanes(view, served, asked)
             told["read_at"], told["n_all"] = served.read_at, len(rows)
-            told["results"] = lanes_of(view, served, rows[after : after + PAGE])
+            told["results"] = lanes_of(
+                view, served, rows[after : after + PAGE], shows_places=sees_all(actor_of(request))
+            )
         return Response(LanesRead(told).data)
 
 

@@ -33,6 +33,7 @@ from keelmark.compliance.services.tiers import (
     revise_tier,
     tier_facts,
 )
+from keelmark.core.estate.reading import When
 from keelmark.core.qos.tiers import DEFAULT_BURST
 
 PAGE = 200
@@ -64,7 +65,7 @@ class TierRead(serializers.Serializer[Record]):
     n_revisions = serializers.IntegerField()
     n_disks = serializers.IntegerField()
     counts = serializers.DictField(
-        child=serializers.IntegerField(), help_text="disks in sight by state; none of days to come"
+        child=serializers.IntegerField(), help_text="disks in sight by state; of now alone"
     )
 
 
@@ -106,6 +107,7 @@ class OfferRead(serializers.Serializer[Record]):
     id = serializers.IntegerField()
     kind = serializers.ChoiceField(choices=list(KINDS_OF_OFFERS))
     name = serializers.CharField()
+    home = serializers.CharField(allow_null=True, help_text="where it lies")
     n_disks = serializers.IntegerField(help_text="with a tier, of VMs that are not off")
     must_min_iops = serializers.FloatField()
     must_max_iops = serializers.FloatField()
@@ -134,7 +136,7 @@ class TiersView(APIView):
     )
     def get(self, request: Request) -> Response:
         view = view_of(request)
-        served = served_at(view)
+        served = served_at(view) if view.reading.when is When.NOW else None
         counts = tier_tally(view, served)
         by_id = {one.pk: one for one in standing_tiers()}
         *of_tiers, untiered = counts

@@ -10,6 +10,7 @@ from keelmark.bearings.selectors.views import View
 from keelmark.compliance.selectors.serving import number
 from keelmark.compliance.selectors.tiers import PLACES, configured, sustained, tiered_at
 from keelmark.core.arrays import Bools, Float64s, Int64s
+from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.qos.tiers import is_oversold
 
 KINDS_OF_OFFERS: Final = PLACES
@@ -75,6 +76,7 @@ def offer_told(view: View, offers: Offers, row: int) -> dict[str, Any]:  # Any: 
         "id": int(table.ids[row]),
         "kind": offers.kind,
         "name": table.names[row],
+        "home": _home(view, offers.kind, row),
         "n_disks": int(offers.n_disks[row]),
         "must_min_iops": number(offers.must_min[row]),
         "must_max_iops": number(offers.must_max[row]),
@@ -84,3 +86,17 @@ def offer_told(view: View, offers: Offers, row: int) -> dict[str, Any]:  # Any: 
         "is_drifted": bool(offers.is_drifted[row]),
         "is_oversold": bool(offers.is_oversold[row]),
     }
+
+
+def _home(view: View, kind: str, row: int) -> str | None:
+    """Where it lies, as far as that may be seen: names of volumes repeat from array to array."""
+    reading = view.reading
+    names: list[str] = []
+    for at, up in (("volume", "pool"), ("pool", "array")):
+        if at != kind:
+            continue
+        row, kind = int(reading.link(at, up)[row]), up
+        if row == NOWHERE or not view.seen[up][row]:
+            break
+        names.append(reading.estate.table(up).names[row])
+    return " · ".join(reversed(names)) or None

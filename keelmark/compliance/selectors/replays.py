@@ -17,7 +17,7 @@ from keelmark.compliance.selectors.tiers import Tiered, configured, sustained, t
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.estate.reading import When
-from keelmark.core.performance import STEPS_A_DAY, Floats, operations
+from keelmark.core.performance import PARTS, STEPS_A_DAY, Floats, operations
 from keelmark.core.qos import (
     Demand,
     Limits,
@@ -38,8 +38,11 @@ Made = TypeVar("Made")
 MOST_DAYS: Final = 14
 MOST_DISKS: Final = 5_000
 MOST_DISK_DAYS: Final = 20_000  # five-minute courses of a day that are read for one replay
-N_CURVE: Final = 24
-CURVE_REACH: Final = (0.25, 4.0)  # of the tier's maximum, from where to where the curve goes
+_WANTED: Final = tuple(
+    PARTS.index(name) for name in ("read_iops", "write_iops", "qos_latency_ms", "queue_latency_ms")
+)
+N_CURVE: Final = 16
+CURVE_REACH: Final = (0.5, 4.0)  # of the tier's maximum, from where to where the curve goes
 BUSY_SHARE: Final = 0.99
 MOST_NAMED: Final = 60
 KEPT: Final = 3
@@ -105,6 +108,7 @@ def replay_of(view: View, asked: ReplayAsked) -> dict[str, Any]:  # Any: JSON
         "estimated_share": _share(told.asked.is_estimated, told.asked.is_read),
         "at_least_share": _share(told.asked.is_least, told.asked.is_read),
         "missed_share": _missed(as_is),
+        "promised": _promised(view, tiered, told, asked),
         "as_is": _sum(as_is, base=None, n_steps=n_steps),
         "trial": None if trial is None else _sum(trial, base=as_is, n_steps=n_steps),
         "arrays": _arrays(view, tiered, told, as_is, trial),
@@ -153,9 +157,10 @@ def _read(rows: Int64s, ids: Int64s, *, limit: Float64s, first_on: date, n_days:
     flags = [np.zeros((n, n_steps), dtype=np.bool_) for _ in range(3)]
     for begin in range(0, n, AT_ONCE):
         some = slice(begin, begin + AT_ONCE)
-        steps = steps_of(ids[some], first_on=first_on, n_days=n_days)
-        told = demand_of(steps)
-        done[some], asked[some] = operations(steps), told.asked
+        steps = steps_of(ids[some], first_on=first_on, n_days=n_days, parts=_WANTED)
+        done[some] = operations(steps)
+        told = demand_of(done[some], qos_ms=steps[:, 2], queue_ms=steps[:, 3])
+        asked[some] = told.asked
         patience[some] = told.patience
         for flag, one in zip(flags, (told.is_estimated, told.is_least, told.is_read), strict=True):
             flag[some] = one
@@ -233,6 +238,21 @@ def _sum(run: Replayed, *, base: Replayed | None, n_steps: int) -> dict[str, Any
     }
 
 
+def _promised(
+    view: View, tiered: Tiered, told: Recorded, asked: ReplayAsked
+) -> dict[str, Any] | None:  # Any: JSON
+    """What the tier's own limits would do, were they set everywhere."""
+    one = next((d for d in tiered.defined if d.tier.pk == asked.tier_id), None)
+    if one is None:
+        return None
+    own = DraftLimit(tier_id=one.tier.pk, min_iops=one.core.min_iops, max_iops=one.core.max_iops)
+    run = _once(
+        told, "promised",
+        lambda: replayed(told.asked.asked, _limits(view, tiered, told, drafts=(own,))),
+    )  # fmt: skip
+    return _sum(run, base=None, n_steps=told.done.shape[1])
+
+
 def _undone(run: Replayed) -> float:
     """Of all that was asked for, what is not done: given up, or still in line at the end."""
     undone = float(run.forgone.sum() + run.left.sum())
@@ -251,7 +271,9 @@ def _arrays(
     if len(found) == 0:
         return []
     n_steps = told.done.shape[1]
-    steps = steps_of(table.ids[found], first_on=told.first_on, n_days=n_steps // STEPS_A_DAY)
+    steps = steps_of(
+        table.ids[found], first_on=told.first_on, n_days=n_steps // STEPS_A_DAY, parts=_WANTED
+    )
     recorded = operations(steps)
     sustains = sustained(view.reading)
     busy_days = most_of_days(table.ids[found], measure=Measure.IOPS, since=told.first_on)

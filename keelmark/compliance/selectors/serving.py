@@ -64,14 +64,31 @@ class _Kept:
     served: Lately[Hashable, Served] = Lately(KEPT)
 
 
-def served_at(view: View) -> Served | None:
-    """Return how all disks are served; None of days to come, of which nobody knows."""
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LanesAsked:
+    """Which lanes to tell of."""
+
+    tier_id: int | None = None
+    is_untiered: bool = False
+    state: IoState | None = None
+    node: Node | None = None  # disks of one thing alone
+
+
+ALL_LANES: Final = LanesAsked()
+
+
+def served_at(view: View, asked: LanesAsked = ALL_LANES) -> Served | None:
+    """Return how disks are served, of a past day those that are asked for alone.
+
+    None of days to come: of those nobody knows. Raises TooManyDisksError where a past day of
+    more disks than can be read while somebody waits is asked for.
+    """
     reading = view.reading
     if reading.when is When.FORECAST:
         return None
     tiered = tiered_at(reading)
     if reading.when is When.PAST:
-        shown = np.flatnonzero(seen_disks(view))
+        shown = np.flatnonzero(asked_for(view, tiered, asked))
         if len(shown) > MOST_OF_PAST:
             raise TooManyDisksError(n=len(shown), most=MOST_OF_PAST)
         return _served(view, tiered, rows=shown)
@@ -125,22 +142,9 @@ def seen_disks(view: View) -> Bools:
     return told & view.reading.is_there["disk"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class LanesAsked:
-    """Which lanes to tell of."""
-
-    tier_id: int | None = None
-    is_untiered: bool = False
-    state: IoState | None = None
-    node: Node | None = None  # disks of one thing alone
-
-
 def rows_of_lanes(view: View, served: Served, asked: LanesAsked) -> Int64s:
     """Return the rows of disks in sight, the worst first, then who is nearest to its limit."""
-    if asked.node is None:
-        shown = seen_disks(view) & of_tier(served.tiered, asked)
-    else:
-        shown = sharing(view, asked.node, kind="disk") & of_tier(served.tiered, asked)
+    shown = asked_for(view, served.tiered, asked)
     if asked.state is not None:
         shown &= served.codes == STATES.index(asked.state)
     rows = ordered(Columns(view, kind="disk"), rows=np.flatnonzero(shown), order=["name"])
@@ -148,6 +152,13 @@ def rows_of_lanes(view: View, served: Served, asked: LanesAsked) -> Int64s:
         pressed = np.nan_to_num(served.mean[rows] / served.tiered.maximum[rows])
     told: Int64s = rows[np.lexsort((-pressed, _RANKS[served.codes[rows]]))]
     return told
+
+
+def asked_for(view: View, tiered: Tiered, asked: LanesAsked) -> Bools:
+    """Return which disks in sight are of the thing and the tier that are asked for."""
+    if asked.node is None:
+        return seen_disks(view) & of_tier(tiered, asked)
+    return sharing(view, asked.node, kind="disk") & of_tier(tiered, asked)
 
 
 def of_tier(tiered: Tiered, asked: LanesAsked) -> Bools:
@@ -177,8 +188,10 @@ def tier_tally(view: View, served: Served | None) -> list[dict[str, int]]:
     return told
 
 
-def lanes_of(view: View, served: Served, rows: Int64s) -> list[dict[str, Any]]:  # Any: JSON
-    """Return the lanes of some disks, in their order."""
+def lanes_of(
+    view: View, served: Served, rows: Int64s, *, shows_places: bool
+) -> list[dict[str, Any]]:  # Any: JSON
+    """Return the lanes of some disks, in their order; of tenants' viewers without places."""
     table = view.reading.estate.table("disk")
     ids = table.ids[rows]
     order = np.argsort(ids)
@@ -191,7 +204,7 @@ def lanes_of(view: View, served: Served, rows: Int64s) -> list[dict[str, Any]]: 
         end = int((served.read_at - begin).total_seconds()) // STEP_SECONDS
     window = operations(steps[:, :, max(0, end - STEPS_A_DAY) : end])
     instants = _in_order(ids, order) if view.reading.when is When.NOW else None
-    told = _Teller(view, served)
+    told = _Teller(view, served, shows_places=shows_places)
     return [
         told.lane(int(row), day=window[at], instants=instants, at=at)
         for at, row in enumerate(rows.tolist())
@@ -210,8 +223,9 @@ def _in_order(ids: Int64s, order: Int64s) -> Instants:
 class _Teller:
     """Tells lanes in words and numbers."""
 
-    def __init__(self, view: View, served: Served) -> None:
+    def __init__(self, view: View, served: Served, *, shows_places: bool) -> None:
         self.view, self.served, self.tiered = view, served, served.tiered
+        self.shows_places = shows_places
         reading = view.reading
         self.set_most = np.append(configured(reading, kind="volume")[1], np.nan)
         self.is_oversold = np.append(oversold(reading, self.tiered), False)
@@ -232,7 +246,9 @@ class _Teller:
             "id": int(self.table.ids[row]),
             "name": self.table.names[row],
             "vm": self._named("vm", int(self.view.reading.link("disk", "vm")[row])),
-            "datastore": self._named("datastore", int(tiered.place["datastore"][row])),
+            "datastore": self._named("datastore", int(tiered.place["datastore"][row]))
+            if self.shows_places
+            else None,
             "tier_id": one and one.tier.pk,
             "tier_name": one and one.core.name,
             "by": BY[int(tiered.by[row])] if one else None,
@@ -275,7 +291,7 @@ class _Teller:
             where = f"{what} lets through {limit:,.0f}" if what else "no limit of it is told"
             return f"+{qos:.1f} ms of delay, {where}" if qos > 0 else f"at its limit: {where}"
         if state is IoState.STARVED:
-            if self.is_oversold[array]:
+            if self.shows_places and self.is_oversold[array]:
                 name = self.view.reading.estate.table("array").names[array]
                 return f"minimums are oversold on {name}"
             most = self.set_most[int(self.tiered.place["volume"][row])]

@@ -7,7 +7,7 @@ import numpy as np
 
 from keelmark.core.arrays import Bools, Float64s
 from keelmark.core.errors import ShapeError
-from keelmark.core.performance import PARTS, Floats, operations
+from keelmark.core.performance import Floats
 from keelmark.core.qos.states import WAITING
 
 STEP_SECONDS: Final = 300
@@ -16,7 +16,6 @@ SIDE_STEPS: Final = 18  # an hour and a half on either side of a time in which n
 LEAST_SIDE: Final = 4
 MOST_OFF: Final = 0.25  # of the logarithm, by which what is seen may lie off the parabola
 MOST_ABOVE: Final = 1.6  # times the limit, above which no estimate goes
-_QUEUE, _QOS = PARTS.index("queue_latency_ms"), PARTS.index("qos_latency_ms")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -36,13 +35,15 @@ class Demand:
     patience: Float64s
 
 
-def demand_of(steps: Floats) -> Demand:
+def demand_of(done: Floats, *, qos_ms: Floats, queue_ms: Floats) -> Demand:
     """Return what disks asked for, from what was done and how long it waited.
 
     Parameters
     ----------
-    steps : (n_disks, n_parts, n_steps) float
-        Five-minute means by part in the order of PARTS; NaN where unread.
+    done : (n_disks, n_steps) float
+        Operations a second in means of five minutes; NaN where unread.
+    qos_ms, queue_ms : (n_disks, n_steps) float
+        What an operation waited because of a limit, and in line; NaN where unread.
 
     Raises
     ------
@@ -58,13 +59,13 @@ def demand_of(steps: Floats) -> Demand:
     Such times are bridged by a parabola through the logarithm of what was asked for around
     them, never below what was seen.
     """
-    if steps.ndim != len("dps") or steps.shape[1] != len(PARTS):
-        raise ShapeError(argument="steps", wanted="(n_disks, n_parts, n_steps)", found=steps.shape)
-    done = operations(steps)
+    for name, waits in (("qos_ms", qos_ms), ("queue_ms", queue_ms)):
+        if waits.shape != done.shape:
+            raise ShapeError(argument=name, wanted=str(done.shape), found=waits.shape)
     is_read = ~np.isnan(done)
     plain = np.asarray(np.nan_to_num(done), dtype=np.float64)
-    qos = plain * np.nan_to_num(steps[:, _QOS]) / 1000  # of milliseconds
-    line = plain * np.nan_to_num(steps[:, _QUEUE]) / 1000
+    qos = plain * np.nan_to_num(qos_ms) / 1000  # of milliseconds
+    line = plain * np.nan_to_num(queue_ms) / 1000
     line = qos + np.where(line >= WAITING, line, 0)
     before = np.empty_like(line)
     before[:, :1], before[:, 1:] = line[:, :1], line[:, :-1]
@@ -72,7 +73,7 @@ def demand_of(steps: Floats) -> Demand:
     is_waiting = (line > 0) | (before > 0)
     is_steady = np.abs(line - before) <= STEADY_SHARE * line
     is_least = is_read & is_steady & (line > 0)
-    patience = np.full(len(steps), np.inf)
+    patience = np.full(len(done), np.inf)
     waits = np.divide(line, plain, out=np.zeros_like(line), where=plain > 0)
     for row in np.flatnonzero(is_least.any(axis=1)).tolist():
         patience[row] = float(waits[row].max())

@@ -206,7 +206,7 @@ class _Run:
         np.subtract(want, done, out=self.line)
         self.line *= STEP_SECONDS
         if self.patience is not None:
-            self._give_up(done)
+            self._give_up(done, patience=self.patience)
         is_late = self.line > 0
         with np.errstate(divide="ignore"):
             np.divide(1000 * self.line, done, out=self.delays[step], where=is_late,
@@ -220,10 +220,10 @@ class _Run:
             self.short[at] = (done < self.minimum) & (self.line >= WAITING)
             self.starved += self.short.sum(axis=0, dtype=np.int8) >= LEAST_STEPS
 
-    def _give_up(self, done: Float64s) -> None:
+    def _give_up(self, done: Float64s, *, patience: Float64s) -> None:
         """Take from the lines what nobody waits for."""
         with np.errstate(invalid="ignore"):  # nothing done, and patience without end
-            longest = np.nan_to_num(self.patience * done, nan=np.inf)
+            longest = np.nan_to_num(patience * done, nan=np.inf)
         self.forgone += np.maximum(self.line - longest, 0)
         np.minimum(self.line, longest, out=self.line)
 

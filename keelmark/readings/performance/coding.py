@@ -5,6 +5,7 @@ significant bits (a part in 8,000, far finer than any counter), their bytes sort
 compressed by zstd.
 """
 
+from collections.abc import Sequence
 from typing import Final
 
 import numpy as np
@@ -14,6 +15,7 @@ from numpy.typing import NDArray
 from keelmark.core.performance import PARTS, STEPS_A_DAY
 
 Steps = NDArray[np.float32]
+ALL_PARTS: Final = tuple(range(len(PARTS)))
 _CODEC: Final = pa.Codec("zstd", compression_level=3)
 _DROPPED_BITS: Final = 12
 _HALF: Final = np.uint32(1 << (_DROPPED_BITS - 1))
@@ -32,14 +34,16 @@ def encoded(steps: Steps) -> bytes:
     return head + packed
 
 
-def decoded(content: bytes | memoryview) -> Steps:
-    """Return the steps (n_parts, 288) that were encoded, NaN where unread."""
+def decoded(content: bytes | memoryview, *, parts: Sequence[int] = ALL_PARTS) -> Steps:
+    """Return the steps (n_parts, 288) that were encoded, of some parts, NaN where unread."""
     head = int.from_bytes(content[:_HEAD_BYTES], "big")
     told = [part for part in range(len(PARTS)) if head >> part & 1]
-    steps = np.full((len(PARTS), STEPS_A_DAY), np.nan, dtype=np.float32)
+    steps = np.full((len(parts), STEPS_A_DAY), np.nan, dtype=np.float32)
     n_bytes = len(told) * STEPS_A_DAY * _FLOAT_BYTES
     if n_bytes:
         plain = _CODEC.decompress(content[_HEAD_BYTES:], n_bytes, asbytes=True)
-        by_place = np.frombuffer(plain, dtype=np.uint8).reshape(_FLOAT_BYTES, -1)
-        steps[told] = np.ascontiguousarray(by_place.T).view(np.float32).reshape(-1, STEPS_A_DAY)
+        by_place = np.frombuffer(plain, dtype=np.uint8).reshape(_FLOAT_BYTES, -1, STEPS_A_DAY)
+        at = [told.index(part) for part in parts if part in told]
+        wanted = np.ascontiguousarray(by_place[:, at].transpose(1, 2, 0)).view(np.float32)
+        steps[[part in told for part in parts]] = wanted.reshape(-1, STEPS_A_DAY)
     return steps

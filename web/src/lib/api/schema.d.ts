@@ -2473,6 +2473,8 @@ export interface components {
             id: number;
             kind: components["schemas"]["OfferReadKindEnum"];
             name: string;
+            /** @description where it lies */
+            home: string | null;
             /** @description with a tier, of VMs that are not off */
             n_disks: number;
             /** Format: double */
@@ -3041,7 +3043,10 @@ export interface components {
              * @description of all that was done, what the replay at the limits as they are differs by
              */
             missed_share: number | null;
+            /** @description at the limits that are set */
             as_is: components["schemas"]["ReplaySumRead"];
+            /** @description were the limits of the tier set everywhere */
+            promised: components["schemas"]["ReplaySumRead"] | null;
             trial: components["schemas"]["ReplaySumRead"] | null;
             arrays: components["schemas"]["ReplayArrayRead"][];
             /** @description of one tier whose limits are each disk's */

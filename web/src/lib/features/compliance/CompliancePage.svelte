@@ -3,8 +3,7 @@
   import { Button } from 'flowbite-svelte';
   import { page } from '$app/state';
   import { sessionQuery } from '$lib/api/queries';
-  import { counted, kindWord } from '$lib/format';
-  import Choice from '$lib/ui/Choice.svelte';
+  import { counted } from '$lib/format';
   import Pending from '$lib/ui/Pending.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { bearing, writeQuery } from '$lib/url/bearing.svelte';
@@ -100,9 +99,9 @@
     {:else if !policies.error}
       <Pending of="policies" class="px-4" />
     {/if}
-    <div class="flex items-baseline gap-3 px-4 pt-5 pb-1">
+    <div class="flex items-baseline gap-3 px-4 pt-3 pb-1">
       <h2 class="water">Tiers</h2>
-      <p class="text-ink-soft whitespace-nowrap max-xl:hidden">operations a second</p>
+      <p class="text-ink-soft whitespace-nowrap max-xl:hidden">least / most IOPS</p>
       {#if mayPlan}
         <button
           class="ml-auto text-depth-5 underline"
@@ -133,16 +132,6 @@
   </section>
   <section class="flex min-h-0 flex-col px-4 pt-2" aria-label="Subjects">
     {#if offering}
-      <div class="flex flex-wrap items-baseline gap-x-5 pb-1">
-        <h1 class="water">What places must offer</h1>
-        <Choice
-          class="ml-auto flex flex-wrap gap-3"
-          label="Places"
-          options={OFFERING.map((kind) => ({ key: kind, name: kindWord(kind) }))}
-          value={offering}
-          onpick={(kind) => void writeQuery({ offers: kind })}
-        />
-      </div>
       {#key offering}<OffersTable kind={offering} />{/key}
     {:else if tierKey}
       <TierLanes {tier} wanted={lanesWanted} tiers={tiers.data?.results ?? []} {mayPlan} />

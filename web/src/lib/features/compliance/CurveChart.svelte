@@ -8,11 +8,13 @@
     curve: Schemas['ReplayCurveRead'];
     now: number; // the maximum as it is
     trial: number | null;
+    nTrial: number | null; // disks held by it, as soon as that is known
     onpick: (maximum: number) => void;
   }
-  let { curve, now, trial, onpick }: Props = $props();
+  let { curve, now, trial, nTrial, onpick }: Props = $props();
   const PAD = { left: 34, right: 10, top: 22, foot: 18 };
   const HEIGHT = 170;
+  const ROOM = 90; // px that its words take
   const FEW = 6; // marks under it
   let wide = $state(0);
   const inner = $derived(Math.max(wide - PAD.left - PAD.right, 1));
@@ -34,6 +36,10 @@
   const marks = $derived(
     curve.maxima.filter((_, at) => at % Math.ceil(curve.maxima.length / FEW) === 0),
   );
+  // Words stand where the line beside them is not.
+  const isLeft = $derived(
+    trial !== null && (trial < now ? place(trial) > ROOM : place(trial) > wide - ROOM),
+  );
   const picked = $derived(nearest(trial ?? now));
 </script>
 
@@ -53,7 +59,7 @@
         <text
           x={place(mark)}
           y={HEIGHT - 4}
-          text-anchor="middle"
+          text-anchor={mark === marks.at(-1) ? 'end' : 'middle'}
           class="figures fill-ink-soft text-xs">{formatCount(Math.round(mark))}</text
         >
       {/each}
@@ -73,12 +79,12 @@
           class="stroke-plan"
           stroke-dasharray="4 3"
         />
-        <circle cx={place(trial)} cy={y(heldAt(trial))} r="4.5" class="fill-plan" />
+        <circle cx={place(trial)} cy={y(nTrial ?? heldAt(trial))} r="4.5" class="fill-plan" />
         <text
-          x={place(trial) + (place(trial) > wide / 2 ? -4 : 4)}
+          x={place(trial) + (isLeft ? -4 : 4)}
           y={PAD.top + 10}
-          text-anchor={place(trial) > wide / 2 ? 'end' : 'start'}
-          class="figures fill-plan text-xs">try {formatCount(trial)}: {heldAt(trial)}</text
+          text-anchor={isLeft ? 'end' : 'start'}
+          class="figures fill-plan text-xs">try {formatCount(trial)}{nTrial === null ? '' : `: ${formatCount(nTrial)}`}</text
         >
       {/if}
     </svg>

@@ -30,7 +30,7 @@
 <svg class="block h-7 w-full {drawn(state)}" role="img" aria-label={said}>
   <title>{said}</title>
   {#if top !== null}
-    {@const from = scale.at(Math.max(lane.min_iops ?? 1, 1))}
+    {@const from = scale.at(Math.max(Math.min(lane.min_iops ?? 1, top), 1))}
     <rect
       x="{from}%"
       y="3"

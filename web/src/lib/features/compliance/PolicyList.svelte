@@ -12,6 +12,7 @@
   let { policies, chosen, state }: Props = $props();
   const sum = (policy: Policy) => Object.values(policy.counts).reduce((all, n) => all + n, 0);
   const most = $derived(Math.max(...policies.map(sum), 1));
+  const wanted = (policy: Policy) => policy.newest.rules.map((rule) => rule.wants).join(' · ');
   const pathTo = (policy: Policy) =>
     bearing.href(policy.id === chosen ? '/compliance' : `/compliance?policy=${policy.id}`);
 </script>
@@ -19,7 +20,7 @@
 <ul aria-label="Policies">
   {#each policies as policy (policy.id)}
     <li
-      class={['border-b border-rule px-4 py-2', policy.id === chosen && 'bg-depth-1']}
+      class={['border-b border-rule px-4 py-1', policy.id === chosen && 'bg-depth-1']}
       aria-label={policy.name}
     >
       <div class="flex items-baseline gap-2">
@@ -34,7 +35,7 @@
           >r{policy.newest.number}</span
         >
       </div>
-      <p class="text-ink-soft">{policy.newest.rules.map((rule) => rule.wants).join(' · ')}</p>
+      <p class="lead text-ink-soft" title={wanted(policy)}>{wanted(policy)}</p>
       {#if sum(policy) > 0}
         <Tally
           counts={policy.counts}

@@ -39,8 +39,15 @@
     }),
   );
   const told = $derived(replay.data);
-  const ms = (wait: number) =>
-    wait >= 1000 ? `${formatCount(Math.round(wait / 1000))} s` : `${wait.toFixed(1)} ms`;
+  const SECOND_MS = 1000;
+  const ROUND_MS = 10;
+  const WHOLE = 100;
+  const ms = (wait: number) => {
+    if (wait === 0) return '–';
+    if (wait >= SECOND_MS) return `${formatCount(Math.round(wait / SECOND_MS))} s`;
+    return wait >= ROUND_MS ? `${Math.round(wait)} ms` : `${wait.toFixed(1)} ms`;
+  };
+  const percent = (share: number) => formatPercent(share * WHOLE);
   const busiest = $derived(
     (told?.arrays ?? [])
       .filter((one) => one.sustains_iops !== null && one.busy_iops !== null)
@@ -49,8 +56,12 @@
           (b.busy_iops ?? 0) / (b.sustains_iops ?? 1) - (a.busy_iops ?? 0) / (a.sustains_iops ?? 1),
       )[0],
   );
+  // Where hosts or volumes are set to other limits than the tier's, both are told.
+  const isDrifted = $derived(
+    told?.promised != null && told.promised.n_held_long !== told.as_is.n_held_long,
+  );
   const share = (iops: number | null | undefined, of: number | null | undefined) =>
-    iops == null || !of ? '–' : formatPercent(iops / of);
+    iops == null || !of ? '–' : percent(iops / of);
   const LINES: {
     name: string;
     of: (sum: ReplaySum) => string;
@@ -61,7 +72,7 @@
     { name: 'delay, middle step', of: (sum) => ms(sum.median_ms) },
     { name: 'delay, 1 step in 100', of: (sum) => ms(sum.p99_ms) },
     { name: 'delay, worst', of: (sum) => ms(sum.worst_ms) },
-    { name: 'not done for waiting', of: (sum) => formatPercent(sum.undone_share) },
+    { name: 'not done for waiting', of: (sum) => percent(sum.undone_share) },
     { name: 'starved', of: (sum) => formatCount(sum.n_starved) },
   ];
 </script>
@@ -114,6 +125,7 @@
             curve={told.curve}
             now={tier.newest.max_iops}
             trial={limit?.max_iops ?? null}
+            nTrial={asked?.max_iops === limit?.max_iops ? (told.trial?.n_held_long ?? null) : null}
             {onpick}
           />
         {/if}
@@ -122,7 +134,15 @@
         <thead>
           <tr class="text-ink-soft">
             <th class="text-left font-normal">{counted('disk', told.n_disks)}</th>
-            <th class="text-right font-normal">{formatCount(tier.newest.max_iops)}</th>
+            <th
+              class="text-right font-normal"
+              title="with the limits that hosts and volumes are set to">as set</th
+            >
+            {#if isDrifted}
+              <th class="text-right font-normal" title="were the limits of the tier set everywhere"
+                >{formatCount(tier.newest.max_iops)}</th
+              >
+            {/if}
             {#if told.trial && asked}
               <th class="text-right font-normal text-plan">{formatCount(asked.max_iops)}</th>
             {/if}
@@ -133,13 +153,16 @@
             <tr class="border-t border-rule">
               <th class="text-left font-normal">{line.name}</th>
               <td class="text-right">{line.of(told.as_is)}</td>
+              {#if isDrifted && told.promised}
+                <td class="text-right">{line.of(told.promised)}</td>
+              {/if}
               {#if told.trial}<td class="text-right text-plan">{line.of(told.trial)}</td>{/if}
             </tr>
           {/each}
           {#if told.trial}
             <tr class="border-t border-rule">
               <th class="text-left font-normal">newly starved</th>
-              <td></td>
+              <td colspan={isDrifted ? 2 : 1}></td>
               <td
                 class={['text-right', told.trial.n_newly_starved > 0 ? 'text-signal' : 'text-plan']}
                 >{formatCount(told.trial.n_newly_starved)}</td
@@ -150,6 +173,7 @@
             <tr class="border-t border-rule">
               <th class="text-left font-normal">{busiest.name}, busy hours</th>
               <td class="text-right">{share(busiest.busy_iops, busiest.sustains_iops)}</td>
+              {#if isDrifted}<td></td>{/if}
               {#if told.trial}
                 <td
                   class={[
@@ -165,12 +189,12 @@
         </tbody>
       </table>
       <p class="mt-2 text-ink-soft">
-        From {formatDay(told.first_on)}. {formatPercent(told.estimated_share)} of the steps waited: what
-        was asked for in them is an estimate{told.at_least_share > 0
-          ? `, and in ${formatPercent(told.at_least_share)} no more is known than that it was at least so much`
+        From {formatDay(told.first_on)}. {percent(told.estimated_share)} of the steps waited: what was
+        asked for in them is an estimate{told.at_least_share > 0
+          ? `, and in ${percent(told.at_least_share)} no more is known than that it was at least so much`
           : ''}.
         {#if told.missed_share !== null}
-          At the limits as they are the replay is {formatPercent(told.missed_share)} off what was recorded.
+          At the limits as they are the replay is {percent(told.missed_share)} off what was recorded.
         {/if}
       </p>
       {#if told.disks.length > 0}

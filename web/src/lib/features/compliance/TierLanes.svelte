@@ -28,13 +28,25 @@
   const rows = $derived(lanes.data?.pages.flatMap((one) => one.results) ?? []);
   const first = $derived(lanes.data?.pages[0]);
   const scale = $derived(laneScale(rows));
-  const ROW_PX = 34;
-  const stateOptions = [{ key: '', name: 'all' }, ...IO_STATES.map((key) => ({ key, name: key }))];
+  const ROW_PX = 38;
+  const title = $derived(tier?.name ?? 'In no tier');
+  // Dot: the newest mean of five minutes; ring: this instant; line: means of the last day.
+  const note = $derived(
+    counted('disk', first?.n_all ?? 0) +
+      (first?.read_at ? ` · mean ${formatAge(first.read_at)} old` : ''),
+  );
+  const stateOptions = $derived([
+    { key: '', name: 'all' },
+    ...IO_STATES.filter((state) => state !== 'untiered' || !tier).map((key) => ({
+      key,
+      name: key,
+    })),
+  ]);
   const columns: Column<Lane>[] = $derived([
     {
       key: 'name',
       name: 'disk',
-      width: 'minmax(8rem, 1fr)',
+      width: 'minmax(7.5rem, 1fr)',
       cell: name,
       isText: true,
       isAlways: true,
@@ -42,7 +54,7 @@
     {
       key: 'lane',
       name: 'operations a second',
-      width: 'minmax(14rem, 2fr)',
+      width: 'minmax(13rem, 2fr)',
       cell: lane,
       head: marks,
       isText: true,
@@ -51,7 +63,7 @@
     {
       key: 'reason',
       name: 'how it is served',
-      width: 'minmax(11rem, 1.2fr)',
+      width: 'minmax(11rem, 1.3fr)',
       cell: reason,
       isText: true,
     },
@@ -75,15 +87,18 @@
 {#snippet lane(one: Lane)}<LaneBar lane={one} {scale} />{/snippet}
 {#snippet marks()}
   <svg class="block h-5 w-full" aria-hidden="true">
-    {#each scale.marks as mark (mark.iops)}
-      <text x="{mark.at}%" y="14" text-anchor="middle" class="figures fill-ink-soft text-xs"
-        >{formatCount(mark.iops)}</text
+    {#each scale.marks as mark, at (mark.iops)}
+      <text
+        x="{mark.at}%"
+        y="14"
+        text-anchor={at === 0 ? 'start' : at === scale.marks.length - 1 ? 'end' : 'middle'}
+        class="figures fill-ink-soft text-xs">{formatCount(mark.iops)}</text
       >
     {/each}
   </svg>
 {/snippet}
 {#snippet reason(one: Lane)}
-  <span class="lead block" title={one.reason}>
+  <span class="line-clamp-2 leading-tight whitespace-normal" title={one.reason}>
     <span class="font-semibold {drawn(stateOf(one))}">{stateOf(one)}</span>
     <span class="text-ink-soft"
       >{one.settles_in_minutes === null
@@ -104,29 +119,18 @@
 {/snippet}
 {#snippet inLine(one: Lane)}{one.in_line === null ? '' : one.in_line.toFixed(1)}{/snippet}
 {#snippet tools()}
-  {#if mayPlan && chosen.size > 0}
-    <TierPick ids={[...chosen]} {tiers} ondone={() => (chosen = new Set())} />
-  {/if}
-{/snippet}
-
-<div class="flex flex-wrap items-baseline gap-x-5 pb-1">
-  <h1 class="water">
-    {tier ? `${tier.name}, ${tier.newest.is_together ? 'together' : 'each disk'}` : 'In no tier'}
-  </h1>
-  <p
-    class="text-ink-soft"
-    title="dot: the newest mean of five minutes; ring: between the last two samples; line: means of the last day"
-  >
-    {first?.read_at ? `mean of ${formatAge(first.read_at)} ago` : ''} · ring: this instant · line: a day
-  </p>
   <Choice
-    class="ml-auto flex flex-wrap gap-3"
     label="How they are served"
     options={stateOptions}
     value={wanted.state ?? ''}
     onpick={(state) => void setQuery('io', state)}
   />
-</div>
+  {#if mayPlan && chosen.size > 0}
+    <TierPick ids={[...chosen]} {tiers} ondone={() => (chosen = new Set())} />
+  {/if}
+{/snippet}
+
+<h1 class="sr-only">{title}</h1>
 <ProblemNote of="How disks are served" error={lanes.error} onretry={() => lanes.refetch()} />
 {#if first && !first.is_known}
   <p class="py-3 text-ink-soft">
@@ -136,8 +140,8 @@
 {:else if lanes.data}
   <Table
     name="lanes"
-    label="How disks are served"
-    note={counted('disk', first?.n_all ?? 0)}
+    label={title}
+    {note}
     {columns}
     of={{
       rows,

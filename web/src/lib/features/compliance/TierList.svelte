@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { formatCount } from '$lib/format';
+  import { counted, formatCount } from '$lib/format';
   import { drawn } from '$lib/ui/states';
   import { bearing } from '$lib/url/bearing.svelte';
   import type { Schemas } from '$lib/api/client';
@@ -22,7 +22,7 @@
 
 {#snippet line(key: string, name: string, told: string, n: number, counts: Record<string, number>)}
   <li
-    class={['border-b border-rule px-4 py-1.5', key === chosen && 'bg-depth-1']}
+    class={['border-b border-rule px-4 py-0.5', key === chosen && 'bg-depth-1']}
     aria-label={name}
   >
     <div class="flex items-baseline gap-2">
@@ -30,17 +30,21 @@
         class="lead font-semibold hover:underline"
         href={pathTo(key)}
         aria-current={key === chosen ? 'true' : undefined}
+        title={counted('disk', n)}
         data-sveltekit-noscroll
         data-sveltekit-keepfocus>{name}</a
       >
-      <span class="figures ml-auto whitespace-nowrap text-ink-soft">{told}</span>
+      <span class="figures whitespace-nowrap text-ink-soft">{told}</span>
+      <span class="figures ml-auto whitespace-nowrap">
+        {#each troubled(counts) as state, at (state)}
+          {at > 0 ? ', ' : ''}<span class={drawn(state)}
+            >{formatCount(counts[state] ?? 0)} {state}</span
+          >
+        {:else}
+          <span class="text-ink-soft">{formatCount(n)}</span>
+        {/each}
+      </span>
     </div>
-    <p class="flex gap-2 text-ink-soft">
-      <span>{formatCount(n)} disks</span>
-      {#each troubled(counts) as state (state)}
-        <span class={drawn(state)}>{formatCount(counts[state] ?? 0)} {state}</span>
-      {/each}
-    </p>
   </li>
 {/snippet}
 

@@ -12,7 +12,7 @@ const TEN = 10;
 
 export function laneScale(lanes: readonly Lane[]): LaneScale {
   const told = lanes.flatMap((one) =>
-    [one.min_iops, one.max_iops, one.least_iops, one.most_iops, one.mean_iops].filter(
+    [one.min_iops, one.limit_iops, one.most_iops, one.mean_iops].filter(
       (iops): iops is number => iops !== null && iops > 0,
     ),
   );

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import { page } from '$app/state';
-  import { exactBytes, formatCount, formatMoment, formatPercent, preferences } from '$lib/format';
+  import { exactBytes, formatCount, formatPercent, preferences } from '$lib/format';
   import Choice from '$lib/ui/Choice.svelte';
   import Pending from '$lib/ui/Pending.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
@@ -10,7 +10,7 @@
   import { bearing, setQuery } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
   import DiskBar from './DiskBar.svelte';
-  import { disksQuery, type Disk } from './queries';
+  import { disksQuery, lanesOfQuery, type Disk } from './queries';
 
   /** The disks of a VM: three measures of the same bytes, growth, and how each is served. */
   interface Props {
@@ -33,16 +33,16 @@
       : formatPercent(Math.floor((PERCENT * one.used_bytes) / one.size_bytes));
   const promise = (disk: Disk) =>
     [disk.figures.policy ?? policy ?? 'no policy', disk.figures.tier].filter(Boolean).join(' · ');
-  const served = ({ served: one }: Disk) => {
-    if (!one) return 'of days to come nobody knows';
-    const done = one.iops === null ? '' : ` at ${formatCount(Math.round(one.iops))} IOPS`;
-    return `${one.state}${one.state === 'held' || one.state === 'within' ? done : ''}`;
-  };
-  const why = ({ served: one }: Disk) => {
+  const lanes = createQuery(() => lanesOfQuery(id, bearing.asked));
+  const laneOf = (disk: Disk) => lanes.data?.results.find((one) => one.id === disk.id);
+  const served = (disk: Disk) => {
+    if (!lanes.data) return '';
+    if (!lanes.data.is_known) return 'of days to come nobody knows';
+    const one = laneOf(disk);
     if (!one) return '';
-    if (one.state === 'unread') return 'No mean of five minutes in the last half hour.';
-    const wait = one.qos_latency_ms ? `, of which a limit adds ${one.qos_latency_ms} ms` : '';
-    return `Last three means, up to ${formatMoment(one.read_at)}: ${one.latency_ms ?? '–'} ms${wait}.`;
+    if (one.settles_in_minutes !== null) return 'settling';
+    const done = one.mean_iops === null ? '' : ` at ${formatCount(Math.round(one.mean_iops))} IOPS`;
+    return `${one.state}${one.state === 'held' || one.state === 'within' ? done : ''}`;
   };
   const otherNames = $derived(disks.filter((disk) => disk.is_named_otherwise));
   const fileOf = (disk: Disk) => String(disk.figures.path ?? '').replace(/^.*\//, '');
@@ -121,8 +121,8 @@
                       : ''}>{promise(disk)}</span
                   >
                   <span
-                    class="block text-xs {worded(disk.served?.state ?? '') || 'text-ink-soft'}"
-                    title={why(disk)}>{served(disk)}</span
+                    class="block text-xs {worded(laneOf(disk)?.state ?? '') || 'text-ink-soft'}"
+                    title={laneOf(disk)?.reason ?? ''}>{served(disk)}</span
                   ></td
                 >
               </tr>

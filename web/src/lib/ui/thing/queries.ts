@@ -47,6 +47,17 @@ export function disksQuery(entity_id: number, { at, q }: Asked) {
 }
 export type Disk = Schemas['DiskRead'];
 
+/** How the disks of a thing are served: the first of them where there are many. */
+export function lanesOfQuery(of: number, { at, q }: Asked) {
+  const query = { of, ...(at ? { at } : {}), ...(q ? { q } : {}) };
+  return queryOptions({
+    queryKey: [...keys.promises, 'lanes of', of, query],
+    queryFn: () => bodyOf(api.GET('/api/v1/compliance/lanes', { params: { query } })),
+    placeholderData: keepPreviousData,
+    refetchInterval: at ? false : STEP_MS,
+  });
+}
+
 export const IO_WINDOWS = [
   { key: '24h', name: '24 h', days: 1 },
   { key: '7d', name: '7 d', days: 7 },

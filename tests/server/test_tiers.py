@@ -1,0 +1,377 @@
+"""QoS tiers: drawn up, named, how disks are served in them, what places must offer, replay."""
+
+from datetime import timedelta
+
+import numpy as np
+import pytest
+
+from keelmark.access.models import AuditEntry, Role
+from keelmark.access.services.people import ensure_person, set_person
+from keelmark.bearings.packs.building import build_revision
+from keelmark.compliance.models import Tier, TierNaming, TierRevision
+from keelmark.core.performance import PARTS, STEPS_A_DAY
+from keelmark.estate.documents import AboutDocument, CountersDocument
+from keelmark.estate.models import Entity
+from keelmark.feeds.importer import Imported, import_documents
+from keelmark.readings.performance.packing import take_packed
+from tests.server.cluster import make_cluster
+from tests.server.conftest import NOW, Api, for_a_module, signed_in
+
+YESTERDAY = NOW.date() - timedelta(days=1)
+SLACK = {"min_iops": 50, "max_iops": 300}
+# Reads a second, and the milliseconds that a limit and a line in front of the array add.
+DONE = {0: (300, 4, 0), 1: (120, 0, 0), 2: (20, 0, 100), 3: (10, 0, 0)}
+
+
+@pytest.fixture(scope="module")
+def cluster(django_db_setup, django_db_blocker):
+    with for_a_module(django_db_blocker):
+        ids = make_cluster()
+        disks = sorted((ids[f"path.v{n}:a"], n) for n in DONE)
+        steps = np.full((len(disks), len(PARTS), STEPS_A_DAY), np.nan, dtype=np.float32)
+        steps[:, PARTS.index("write_iops")] = 0
+        for row, (_, n) in enumerate(disks):
+            reads, qos, queue = DONE[n]
+            steps[row, PARTS.index("read_iops")] = reads
+            steps[row, PARTS.index("qos_latency_ms")] = qos
+            steps[row, PARTS.index("queue_latency_ms")] = queue
+            steps[row, PARTS.index("latency_ms")] = 1 + qos + queue
+        take_packed(YESTERDAY, ids=np.array([pk for pk, _ in disks]), steps=steps)
+        yield ids
+
+
+@pytest.fixture
+def estate(cluster, db):
+    return cluster
+
+
+def tell(*documents):
+    import_documents(list(documents), into=Imported())
+    build_revision(now=NOW)
+
+
+def about(uid, **says):
+    return AboutDocument(uid=uid, read_at=NOW, says=says)
+
+
+def drawn_up(api, name="Slack", **told):
+    answer = api.send("POST", "/compliance/tiers", name=name, **{**SLACK, **told})
+    assert answer.status_code == 201, answer.content
+    return answer.json()
+
+
+def named(api, tier, *ids):
+    answer = api.send(
+        "POST", "/compliance/namings", tier_id=tier and tier["id"], entity_ids=list(ids)
+    )
+    assert answer.status_code == 200, answer.content
+    return answer.json()
+
+
+def lanes(api, **query):
+    answer = api.get("/compliance/lanes", at=YESTERDAY.isoformat(), **query)
+    assert answer.status_code == 200, answer.content
+    return answer.json()
+
+
+def lane(api, estate, n, **query):
+    return next(
+        one for one in lanes(api, **query)["results"] if one["id"] == estate[f"path.v{n}:a"]
+    )
+
+
+def replay(api, tier, *limits, **told):
+    answer = api.send(
+        "POST", f"/compliance/replays?at={YESTERDAY}", tier_id=tier["id"], days=1,
+        limits=[{"tier_id": tier["id"], "min_iops": 0, "max_iops": one} for one in limits], **told,
+    )  # fmt: skip
+    assert answer.status_code == 200, answer.content
+    return answer.json()
+
+
+@pytest.fixture
+def slack(api, estate):
+    tier = drawn_up(api)
+    named(api, tier, *(estate[f"uuid.v{n}"] for n in range(5)))
+    return tier
+
+
+def test_disks_stand_by_what_they_do_beside_their_tier(api, estate, slack):
+    told = lanes(api)
+    assert told["read_at"] == f"{NOW.date()}T00:00:00Z"
+    assert [one["state"] for one in told["results"]] == [
+        "starved", "held", "within", "within", "unread"
+    ]  # fmt: skip
+    held = lane(api, estate, 0)
+    assert (held["tier_name"], held["by"], held["limit_iops"]) == ("Slack", "vm", 300)
+    assert (held["mean_iops"], held["least_iops"], held["most_iops"]) == (300, 300, 300)
+    assert held["bound_by"] == "tier"
+    assert held["reason"] == "+4.0 ms of delay, its tier lets through 300"
+    assert lane(api, estate, 2)["in_line"] == 2
+    assert lane(api, estate, 4)["mean_iops"] is None
+
+
+def test_lanes_are_told_of_a_tier_a_state_or_a_thing_alone(api, estate, slack):
+    assert lanes(api, state="held")["n_all"] == 1
+    assert lanes(api, tier=slack["id"])["n_all"] == 5
+    assert lanes(api, tier="none")["n_all"] == 0
+    assert [one["id"] for one in lanes(api, of=estate["uuid.v1"])["results"]] == [
+        estate["path.v1:a"]
+    ]
+    assert lanes(api, of=estate["uuid.s"])["n_all"] == 5
+    assert lanes(api, of=estate["naa.1"])["n_all"] == 5
+
+
+def test_of_days_to_come_nobody_knows_how_disks_are_served(api, estate, slack):
+    ahead = (NOW.date() + timedelta(days=30)).isoformat()
+    told = api.get("/compliance/lanes", at=ahead).json()
+    assert (told["is_known"], told["results"]) == (False, [])
+    counts = api.get("/compliance/tiers", at=ahead).json()["results"][0]
+    assert (counts["n_disks"], counts["counts"]) == (5, {})
+
+
+def test_what_goes_on_at_this_instant_stands_beside_the_mean(api, estate, slack):
+    sampled = [
+        CountersDocument(
+            uid="path.v1:a", read_at=NOW - timedelta(seconds=ago), read_ops=ops, write_ops=0,
+            busy_seconds=ops / 500,
+        )
+        for ago, ops in ((120, 1_000), (60, 13_000), (0, 31_000))
+    ]  # fmt: skip
+    import_documents(sampled, into=Imported())
+    told = next(
+        one
+        for one in api.get("/compliance/lanes").json()["results"]
+        if one["id"] == estate["path.v1:a"]
+    )
+    assert told["instant_iops"] == 300
+    assert told["instant_at"] == NOW.isoformat().replace("+00:00", "Z")
+
+
+def test_the_nearest_name_of_a_tier_wins(api, estate):
+    wide, near, feeds = (drawn_up(api, name=name) for name in ("Wide", "Near", "Feeds"))
+    disk = estate["path.v1:a"]
+
+    def by():
+        told = lane(api, estate, 1)
+        return told["tier_name"], told["by"]
+
+    assert by() == (None, None)
+    named(api, wide, estate["id.charts"])
+    assert by() == ("Wide", "project")
+    named(api, near, estate["uuid.v1"])
+    assert by() == ("Near", "vm")
+    tell(about("path.v1:a", tier="feeds"))
+    assert by() == ("Feeds", "told")
+    before = named(api, wide, disk)
+    assert (by(), before) == (("Wide", "itself"), [{"entity_id": disk, "tier_id": None}])
+    assert named(api, None, disk) == [{"entity_id": disk, "tier_id": wide["id"]}]
+    assert by() == ("Feeds", "told")
+    assert api.send("DELETE", f"/compliance/tiers/{feeds['id']}").status_code == 204
+    assert by() == ("Near", "vm")
+
+
+def test_a_policy_may_name_the_tier_of_who_has_none(api, estate):
+    drawn_up(api, name="Spring")
+    tell(about("path.v0:a", tier="Spring"))  # so that the name is known to rules
+    answer = api.send(
+        "POST", "/compliance/policies", name="Fast", rules=[
+            {"kind": "tier", "told": {"tier": "Spring"}}
+        ],
+    )  # fmt: skip
+    assert answer.status_code == 201, answer.content
+    api.send(
+        "POST", "/compliance/promises", policy_id=answer.json()["id"],
+        entity_ids=[estate["uuid.v1"]],
+    )  # fmt: skip
+    told = lane(api, estate, 1)
+    assert (told["tier_name"], told["by"]) == ("Spring", "policy")
+
+
+@pytest.mark.parametrize(
+    ("limits", "least", "by"),
+    [
+        ({}, 300, "tier"),
+        ({"path.v0:a": {"qos_max_iops": 200}}, 200, "disk"),
+        ({"naa.1": {"qos_max_iops": 250}}, 250, "volume"),
+        ({"naa.1": {"qos_max_iops": 250}, "path.v0:a": {"qos_max_iops": 260}}, 250, "volume"),
+    ],
+)
+def test_the_least_limit_bears_on_a_disk(api, estate, slack, limits, least, by):
+    tell(*(about(uid, **says) for uid, says in limits.items()))
+    told = lane(api, estate, 0)
+    assert (told["limit_iops"], told["bound_by"]) == (least, by)
+
+
+def offer(api, kind, **query):
+    told = api.get(f"/compliance/offers/{kind}", **query).json()
+    return told, (told["results"] or [None])[0]
+
+
+@pytest.mark.parametrize("kind", ["volume", "datastore", "pool", "array"])
+def test_places_must_offer_the_sums_of_their_disks(api, estate, slack, kind):
+    _, one = offer(api, kind)
+    assert (one["n_disks"], one["must_min_iops"], one["must_max_iops"]) == (5, 250, 1_500)
+    tell(about("uuid.v4", power="off"))
+    assert offer(api, kind)[1]["n_disks"] == 4
+
+
+def test_a_tier_that_is_shared_counts_once_a_place(api, estate):
+    tier = drawn_up(api, is_together=True)
+    named(api, tier, *(estate[f"uuid.v{n}"] for n in range(5)))
+    assert offer(api, "volume")[1]["must_max_iops"] == 300
+
+
+@pytest.mark.parametrize(
+    ("says", "is_drifted"),
+    [
+        ({}, False),
+        ({"qos_min_iops": 250, "qos_max_iops": 1_500}, False),
+        ({"qos_min_iops": 250, "qos_max_iops": 1_400}, True),
+        ({"qos_min_iops": 240, "qos_max_iops": 1_500}, True),
+        ({"qos_max_iops": 1_600}, True),
+    ],
+)
+def test_what_a_volume_is_set_to_may_drift(api, estate, slack, says, is_drifted):
+    tell(about("naa.1", **says))
+    told, one = offer(api, "volume")
+    assert (one["is_drifted"], told["n_drifted"]) == (is_drifted, int(is_drifted))
+    assert offer(api, "volume", drift="1")[0]["n_all"] == int(is_drifted)
+    assert offer(api, "datastore")[1]["set_max_iops"] == says.get("qos_max_iops")
+
+
+def test_minimums_above_what_an_array_sustains_are_oversold(api, estate, slack):
+    assert not offer(api, "array")[1]["is_oversold"]
+    tell(about("serial.h", sustainable_iops=200))
+    told, one = offer(api, "array")
+    assert (one["is_oversold"], one["sustains_iops"], told["n_oversold"]) == (True, 200, 1)
+    assert lane(api, estate, 2)["reason"] == "minimums are oversold on heron-1"
+
+
+def test_replay_tells_what_other_limits_would_have_done(api, estate, slack):
+    told = replay(api, slack)
+    assert (told["n_disks"], told["n_read"], told["trial"]) == (5, 4, None)
+    assert told["missed_share"] == 0
+    assert told["as_is"]["n_held_long"] == 1
+    lower = replay(api, slack, 100)
+    assert lower["trial"]["n_held_long"] == 2
+    assert lower["trial"]["worst_ms"] > lower["as_is"]["worst_ms"]
+    assert [one["id"] for one in lower["disks"]] == [estate["path.v0:a"], estate["path.v1:a"]]
+    assert replay(api, slack, 1_000)["trial"]["n_held"] == 0
+    curve = told["curve"]
+    assert 300 in curve["maxima"]
+    assert curve["n_held_long"] == sorted(curve["n_held_long"], reverse=True)
+    at = curve["maxima"].index(300)
+    assert curve["n_held_long"][at] == told["promised"]["n_held_long"]
+
+
+def test_a_course_is_told_step_by_step_beside_what_was_recorded(api, estate, slack):
+    told = replay(api, slack, 100, course_of=estate["path.v1:a"])["course"]
+    assert told["recorded"] == [120] * STEPS_A_DAY
+    assert told["done"] == [100] * STEPS_A_DAY
+    assert told["delay_ms"][0] == 60_000
+    assert not any(told["is_estimated"])
+    assert replay(api, slack, course_of=estate["uuid.v1"])["course"] is None
+
+
+def test_what_hosts_are_set_to_is_told_apart_from_the_tier(api, estate, slack):
+    tell(about("path.v1:a", qos_max_iops=120))
+    told = replay(api, slack)
+    assert (told["as_is"]["n_held_long"], told["promised"]["n_held_long"]) == (2, 1)
+
+
+@pytest.mark.parametrize(
+    ("told", "pointer"),
+    [
+        ({"min_iops": 400}, "#/min_iops"),
+        ({"max_iops": 0}, "#/max_iops"),
+        ({"burst": 0.1}, "#/burst"),
+        ({"latency_ms": -1}, "#/latency_ms"),
+        ({"max_bytes_per_second": 0}, "#/max_bytes_per_second"),
+        ({"name": " "}, "#/name"),
+    ],
+)
+def test_a_tier_that_cannot_be_is_refused_with_its_field(api, estate, told, pointer):
+    answer = api.send("POST", "/compliance/tiers", **{"name": "Slack", **SLACK, **told})
+    assert answer.status_code == 400
+    assert pointer in {one["pointer"] for one in answer.json()["errors"]}
+    assert not Tier.objects.exists()
+
+
+def test_a_tier_is_revised_under_its_version_and_its_disks_settle(api, estate, slack):
+    path = f"/compliance/tiers/{slack['id']}/revisions"
+    answer = api.send("POST", path, seen="another", **{**SLACK, "max_iops": 500})
+    assert answer.status_code == 412
+    answer = api.send(
+        "POST", path, seen=slack["version"], note="more", **{**SLACK, "max_iops": 500}
+    )
+    assert answer.status_code == 201, answer.content
+    assert answer.json()["newest"]["max_iops"] == 500
+    told = lane(api, estate, 0)
+    assert (told["limit_iops"], told["state"]) == (500, "held")  # it waited for a limit that day
+    assert 0 < told["settles_in_minutes"] <= 10
+    revisions = api.get(f"/compliance/tiers/{slack['id']}").json()
+    assert [one["number"] for one in revisions] == [2, 1]
+    assert AuditEntry.objects.filter(action="revise tier", subject_name="Slack").exists()
+
+
+def test_a_name_that_stands_is_refused_and_free_when_its_tier_is_retired(api, estate):
+    tier = drawn_up(api)
+    again = {"name": "sLACK", **SLACK}
+    assert api.send("POST", "/compliance/tiers", **again).status_code == 409
+    assert api.send("DELETE", f"/compliance/tiers/{tier['id']}").status_code == 204
+    assert api.send("POST", "/compliance/tiers", **again).status_code == 201
+    assert TierRevision.objects.filter(tier=tier["id"]).exists()
+
+
+@pytest.mark.parametrize("uid", ["naa.1", "uuid.p", "id.seabed"])
+def test_what_asks_for_nothing_names_no_tier(api, estate, uid):
+    tier = drawn_up(api)
+    answer = api.send("POST", "/compliance/namings", tier_id=tier["id"], entity_ids=[estate[uid]])
+    assert answer.status_code == 400
+    assert not TierNaming.objects.exists()
+
+
+@pytest.mark.parametrize(
+    ("path", "status"),
+    [
+        ("/compliance/lanes?state=late", 400), ("/compliance/lanes?tier=x", 400),
+        ("/compliance/lanes?of=999999", 404), ("/compliance/offers/vm", 400),
+        ("/compliance/tiers/999", 404),
+    ],
+)  # fmt: skip
+def test_what_is_not_there_is_told(api, estate, path, status):
+    assert api.get(path).status_code == status
+
+
+def test_a_draft_limit_that_cannot_be_is_told_with_its_place(api, estate, slack):
+    wrong = [{"tier_id": slack["id"], "min_iops": 9, "max_iops": 1}]
+    answer = api.send("POST", "/compliance/replays", tier_id=slack["id"], limits=wrong)
+    assert answer.status_code == 400
+    assert answer.json()["errors"][0]["pointer"] == "#/limits/0/min_iops"
+    unknown = [{"tier_id": 999, "min_iops": 0, "max_iops": 1}]
+    assert api.send("POST", "/compliance/replays", limits=unknown).status_code == 404
+
+
+def test_more_disks_than_can_be_replayed_are_refused_with_what_helps(
+    api, estate, slack, monkeypatch
+):
+    monkeypatch.setattr("keelmark.compliance.selectors.replays.MOST_DISKS", 2)
+    answer = api.send("POST", "/compliance/replays", tier_id=slack["id"])
+    assert answer.status_code == 422
+    assert "narrow the scope" in answer.json()["detail"]
+
+
+def test_a_tenant_viewer_sees_their_own_disks_without_places(api, estate, slack):
+    tell(about("serial.h", sustainable_iops=200))
+    keeper = ensure_person(name="keeper", password="neap-tide", role=Role.ADMINISTRATOR)
+    person = ensure_person(name="viewer", password="neap-tide", role=Role.TENANT_VIEWER)
+    viewer = Api(signed_in(person))
+    assert lanes(viewer)["n_all"] == 0
+    tenant = Entity.objects.get(uid="id.seabed")
+    set_person(actor=keeper, person_id=person.pk, tenant_ids=[tenant.pk])
+    told = lanes(viewer)
+    assert told["n_all"] == 5
+    assert all(one["datastore"] is None for one in told["results"])
+    assert not any("heron" in one["reason"] for one in told["results"])
+    assert offer(viewer, "array")[0]["n_all"] == 0
