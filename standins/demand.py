@@ -222,7 +222,7 @@ class Demand:
 
     def _set_volumes(self) -> None:
         """Set every volume to what its disks may do, but for some that were forgotten."""
-        for at, (naa, rows) in enumerate(sorted(self._by_volume().items())):
+        for at, (naa, rows) in enumerate(sorted(self.by_volume().items())):
             tiers = [self.tiers.get(self.disks[row].uid, "") for row in rows]
             each = [TIERS[tier] for tier in tiers if tier in TIERS]
             together = [TOGETHER[tier] for tier in sorted(set(tiers) & set(TOGETHER))]
@@ -235,7 +235,8 @@ class Demand:
             if "" not in tiers:  # what nobody put into a tier is not to be held back
                 self.set_to[naa] = (least, most)
 
-    def _by_volume(self) -> dict[str, list[int]]:
+    def by_volume(self) -> dict[str, list[int]]:
+        """Return the rows of the disks on each volume, by its worldwide name."""
         rows: dict[str, list[int]] = {}
         for row, one in enumerate(self.disks):
             rows.setdefault(one.disk.datastore.volume.naa, []).append(row)
@@ -301,7 +302,7 @@ class Demand:
     def _choke(self, served: NDArray[np.float64]) -> NDArray[np.float64]:
         """Cut what passes a volume's limit, all alike, in place; return what they wait for it."""
         waits = np.zeros_like(served)
-        for naa, rows in self._by_volume().items():
+        for naa, rows in self.by_volume().items():
             if naa not in self.set_to:
                 continue
             share = self.set_to[naa][1] / np.maximum(served[rows].sum(axis=0), 1e-9)

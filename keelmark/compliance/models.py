@@ -143,3 +143,53 @@ class TierNaming(models.Model):
 
     def __str__(self) -> str:
         return f"{self.tier} for {self.entity}"
+
+
+class VerdictKept(models.Model):
+    """How a subject stands with one rule since when, as it was judged last."""
+
+    entity = models.ForeignKey("estate.Entity", on_delete=models.CASCADE, related_name="+")
+    rule = models.CharField(max_length=16)
+    state = models.CharField(max_length=8)
+    since = models.DateTimeField()
+    is_least = models.BooleanField()  # it may have been so for longer
+
+    class Meta:
+        ordering = ["pk"]
+        constraints = [models.UniqueConstraint("entity", "rule", name="verdict_once")]
+
+    def __str__(self) -> str:
+        return f"{self.entity_id} {self.rule}: {self.state}"
+
+
+class VerdictChange(models.Model):
+    """A verdict that became another one."""
+
+    entity = models.ForeignKey("estate.Entity", on_delete=models.CASCADE, related_name="+")
+    rule = models.CharField(max_length=16)
+    policy = models.ForeignKey(Policy, on_delete=models.SET_NULL, null=True, related_name="+")
+    was = models.CharField(max_length=8)
+    state = models.CharField(max_length=8)
+    at = models.DateTimeField(db_index=True)
+
+    class Meta:
+        ordering = ["-at", "-pk"]
+
+    def __str__(self) -> str:
+        return f"{self.entity_id} {self.rule}: {self.was} → {self.state}"
+
+
+class KeptOnDay(models.Model):
+    """How many subjects of a policy stood how, when a day was looked at last."""
+
+    policy = models.ForeignKey(Policy, on_delete=models.CASCADE, related_name="days")
+    day = models.DateField()
+    kind = models.CharField(max_length=16)
+    counts = models.JSONField()  # {state: n}
+
+    class Meta:
+        ordering = ["day", "kind"]
+        constraints = [models.UniqueConstraint("policy", "day", "kind", name="kept_once_a_day")]
+
+    def __str__(self) -> str:
+        return f"{self.policy_id} on {self.day}"

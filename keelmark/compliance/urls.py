@@ -5,6 +5,7 @@ from django.urls import path
 from keelmark.compliance.api.lanes import LanesView, ReplaysView
 from keelmark.compliance.api.policies import (
     PoliciesView,
+    PolicyDaysView,
     PolicyView,
     RevisionsView,
     RuleKindsView,
@@ -17,7 +18,12 @@ from keelmark.compliance.api.tiers import (
     TiersView,
     TierView,
 )
-from keelmark.compliance.api.verdicts import PromisesView, ThingVerdictsView, VerdictsView
+from keelmark.compliance.api.verdicts import (
+    PromisesView,
+    ThingVerdictsView,
+    VerdictChangesView,
+    VerdictsView,
+)
 
 urlpatterns = [
     path("compliance/rules", RuleKindsView.as_view(), name="rule-kinds"),
@@ -28,6 +34,8 @@ urlpatterns = [
         RevisionsView.as_view(),
         name="policy-revisions",
     ),
+    path("compliance/policies/<int:policy_id>/days", PolicyDaysView.as_view(), name="policy-days"),
+    path("compliance/changes", VerdictChangesView.as_view(), name="verdict-changes"),
     path("compliance/tries", TrialView.as_view(), name="policy-tries"),
     path("compliance/promises", PromisesView.as_view(), name="policy-promises"),
     path("compliance/verdicts/<str:kind>", VerdictsView.as_view(), name="verdicts"),

@@ -22,6 +22,7 @@ ROUTES = [
     "/?scope=site:Skerry", "/?scope=nowhere", "/try", "/feeds", "/feeds?feed=new",
     "/feeds?feed=999999", "/feeds/findings", "/feeds/table", "/tokens", "/account", "/nothing",
     "/pools/999999", "/things/999999", "/compliance", "/compliance?draft=new",
+    "/compliance?tier=1", "/compliance?tier=none", "/compliance?offers=volume",
     "/estate", "/estate?view=list&kind=vm",
     "/estate?view=area&tint=state", "/estate?view=coast", "/estate?view=largest",
     "/estate?scope=nowhere", "/estate?view=list&scope=colour:red", "/estate?at=2027-03-01&q=bad",

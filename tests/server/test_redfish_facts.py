@@ -164,6 +164,22 @@ def test_a_drive_plays_the_role_its_properties_say(facts, changes, role):
     assert (told.pool_uid is not None) == (role == "pooled")
 
 
+@pytest.mark.parametrize(
+    ("told", "wanted"),
+    [
+        (None, (None, None)),
+        ({}, (None, None)),
+        ({"Any": {"MinimumIOPS": 400, "MaximumIOPS": 1_500}}, (400, 1_500)),
+        ({"Any": {"MaximumIOPS": 1_500}}, (None, 1_500)),
+        ({"Any": {"MaximumIOPS": -1}}, (None, None)),
+        ({"One": "x", "Other": {"MinimumIOPS": 0}}, (0, None)),
+    ],
+)
+def test_a_volume_is_set_to_what_its_maker_tells(facts, told, wanted):
+    facts.add_volume(volume(Oem=told), pool_path=POOL_PATH)
+    assert (facts.volumes[0].qos_min_iops, facts.volumes[0].qos_max_iops) == wanted
+
+
 def test_a_drive_without_serial_goes_by_its_arrays(facts):
     facts.add_drive(drive(SerialNumber=None))
     assert facts.drives[0].uid == "path.H1:/d"

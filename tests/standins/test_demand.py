@@ -8,7 +8,15 @@ import pyarrow.parquet as pa_parquet
 import pytest
 
 from standins.arrays import HISTORY_DAYS
-from standins.demand import COUNTED, LINE_SECONDS, STEP_SECONDS, STEPS_A_DAY, Demand
+from standins.demand import (
+    COUNTED,
+    LINE_SECONDS,
+    STEP_SECONDS,
+    STEPS_A_DAY,
+    TIERS,
+    TOGETHER,
+    Demand,
+)
 from standins.estate import make_estate
 from standins.flow import Flow
 from standins.performance_file import DAYS, write_performance
@@ -45,6 +53,39 @@ def test_a_limit_lets_no_more_through_and_the_rest_waits_in_line(flow):
     assert day.qos_ms.max() <= LINE_SECONDS * 1000 * 1.001
     at_limit = day.ops >= limits[:, None] * 0.999
     assert at_limit[day.qos_ms > 0].all()
+
+
+def test_every_disk_may_do_what_its_tier_lets_through(estate, flow):
+    demand = flow.demand
+    assert {"Slack", "Ebb"} <= set(demand.tiers.values()) <= {*TIERS, *TOGETHER}
+    is_own = [demand.limits.get(uid) == TIERS[tier][1] for uid, tier in demand.tiers.items()
+              if tier in TIERS]  # fmt: skip
+    assert 0.9 < np.mean(is_own) < 1  # some hosts are set to less
+
+
+def test_a_volume_is_set_to_the_sums_of_its_disks(flow):
+    demand = flow.demand
+    rows = demand.by_volume()
+    assert demand.set_to
+    for naa, (least, most) in demand.set_to.items():
+        own = [demand.tiers[demand.disks[row].uid] for row in rows[naa]]
+        each = [TIERS[tier] for tier in own if tier in TIERS]
+        together = [TOGETHER[tier] for tier in set(own) & set(TOGETHER)]
+        assert least == sum(told[0] for told in [*each, *together])
+        assert most == sum(told[1] for told in [*each, *together])
+
+
+def test_what_a_volume_cannot_do_waits_in_front_of_it(estate):
+    demand = Demand(estate)
+    naa, rows = max(demand.by_volume().items(), key=lambda one: len(one[1]))
+    usual = demand.day(TODAY).ops[rows].sum(axis=0)
+    demand = Demand(estate)
+    demand.set_to[naa] = (0, int(np.median(usual)))
+    day = demand.day(TODAY)
+    assert (day.ops[rows].sum(axis=0) <= demand.set_to[naa][1] * 1.001).all()
+    is_cut = usual > demand.set_to[naa][1]
+    assert (day.queue_ms[rows][:, is_cut] >= LINE_SECONDS * 1000).all()
+    assert (day.queue_ms[rows][:, ~is_cut] < 10).all()
 
 
 def test_counters_count_what_the_steps_say_and_never_run_back(flow):

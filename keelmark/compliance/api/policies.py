@@ -1,5 +1,6 @@
 """Policies over the API: read, drawn up, revised, tried, retired."""
 
+from datetime import timedelta
 from typing import Any
 
 from drf_spectacular.types import OpenApiTypes
@@ -10,12 +11,15 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from keelmark.access.api.base import IF_MATCH, Problem, Record, actor_of
+from keelmark.access.clock import now
 from keelmark.access.rights import Right
+from keelmark.access.selectors import sees_all
 from keelmark.access.versions import version_of, versioned, wanted_version
 from keelmark.bearings.api.asked import BEARING, view_of
 from keelmark.compliance.errors import RulesError
 from keelmark.compliance.models import MAX_NAME, MAX_NOTE, Policy, Revision
 from keelmark.compliance.selectors.definitions import rules_of, standing_policies
+from keelmark.compliance.selectors.history import course_of
 from keelmark.compliance.selectors.impact import impact_of
 from keelmark.compliance.selectors.standing import tally
 from keelmark.compliance.services.policies import (
@@ -32,6 +36,7 @@ from keelmark.core.policy.rules import RULES, Form
 from keelmark.core.policy.states import Verdict
 
 POLICY = OpenApiParameter("policy_id", OpenApiTypes.INT, OpenApiParameter.PATH)
+DAYS_TOLD = 400
 MAX_SETTLING_MINUTES = 7 * 24 * 60
 VERDICT_STATES = [one.value for one in Verdict]
 
@@ -92,6 +97,11 @@ class PolicyRead(serializers.Serializer[Record]):
     counts = serializers.DictField(
         child=serializers.IntegerField(), help_text="of all kinds of subjects, by state"
     )
+
+
+class PolicyDayRead(serializers.Serializer[Record]):
+    day = serializers.DateField()
+    counts = serializers.DictField(child=serializers.IntegerField())
 
 
 class DraftWrite(serializers.Serializer[Record]):
@@ -236,6 +246,22 @@ class PolicyView(APIView):
     def delete(self, request: Request, policy_id: int) -> Response:
         retire(actor=actor_of(request), policy_id=_policy(policy_id).pk)
         return Response(status=204)
+
+
+class PolicyDaysView(APIView):
+    """How many subjects of a policy stood how on each day; for who sees all of them."""
+
+    @extend_schema(
+        operation_id="policies_days",
+        parameters=[POLICY],
+        responses={200: PolicyDayRead(many=True), 403: Problem, 404: Problem},
+    )
+    def get(self, request: Request, policy_id: int) -> Response:
+        if not sees_all(actor_of(request)):
+            raise exceptions.PermissionDenied("Days are counted over all tenants.")
+        since = now().date() - timedelta(days=DAYS_TOLD)
+        told = course_of(_policy(policy_id).pk, since=since)
+        return Response(PolicyDayRead(told, many=True).data)
 
 
 class RevisionsView(APIView):

@@ -14,6 +14,7 @@ from keelmark.bearings.api.asked import BEARING, AtRead, at_told, looked_at, vie
 from keelmark.compliance.api.asked import number_asked, seen_ids
 from keelmark.compliance.api.policies import VERDICT_STATES, PlaceNamedRead
 from keelmark.compliance.models import Policy
+from keelmark.compliance.selectors.history import changes_of, since_of
 from keelmark.compliance.selectors.standing import Asked, rows_of, standing_of, told_of
 from keelmark.compliance.services.promising import TAKERS, promise, promise_wide
 from keelmark.core.policy.facts import SUBJECTS
@@ -22,6 +23,7 @@ from keelmark.core.policy.states import Verdict
 from keelmark.estate.models import ServiceClass
 
 PAGE = 200
+WEEK_DAYS, MOST_DAYS = 7, 400
 KIND = OpenApiParameter("kind", OpenApiTypes.STR, OpenApiParameter.PATH, enum=list(SUBJECTS))
 THING = OpenApiParameter("entity_id", OpenApiTypes.INT, OpenApiParameter.PATH)
 ASKED = [
@@ -38,7 +40,20 @@ class RuleVerdictRead(serializers.Serializer[Record]):
     wanted = serializers.CharField()
     found = serializers.CharField()
     mends = serializers.CharField()
+    since = serializers.DateTimeField(allow_null=True, help_text="now alone")
+    is_least = serializers.BooleanField(help_text="it may have stood so for longer")
     place = PlaceNamedRead(allow_null=True)
+
+
+class VerdictChangeRead(serializers.Serializer[Record]):
+    at = serializers.DateTimeField()
+    id = serializers.IntegerField()
+    kind = serializers.CharField()
+    name = serializers.CharField()
+    rule = serializers.CharField()
+    policy_name = serializers.CharField(allow_null=True)
+    was = serializers.ChoiceField(choices=VERDICT_STATES)
+    state = serializers.ChoiceField(choices=VERDICT_STATES)
 
 
 class SubjectRead(serializers.Serializer[Record]):
@@ -89,12 +104,12 @@ class VerdictsView(APIView):
         view = view_of(request)
         standing = standing_of(view, kind=kind)
         rows = rows_of(view, standing, asked)
+        page = rows[after : after + PAGE]
+        since = since_of(view, standing.ids[page].tolist())
         told = {
             "at": at_told(view),
             "n_all": len(rows),
-            "results": [
-                told_of(view, standing, row) for row in rows[after : after + PAGE].tolist()
-            ],
+            "results": [told_of(view, standing, row, since=since) for row in page.tolist()],
         }
         return Response(SubjectsRead(told).data)
 
@@ -111,8 +126,32 @@ class ThingVerdictsView(APIView):
         view, node = looked_at(request, entity_id)
         if node.kind not in SUBJECTS:
             raise exceptions.NotFound(f"Nothing is promised to a {node.kind}.")
-        told = told_of(view, standing_of(view, kind=node.kind), node.row)
+        told = told_of(
+            view, standing_of(view, kind=node.kind), node.row, since=since_of(view, [entity_id])
+        )
         return Response(SubjectRead(told).data)
+
+
+class VerdictChangesView(APIView):
+    """Verdicts of subjects in sight that became other ones lately, the newest first."""
+
+    @extend_schema(
+        operation_id="verdicts_changes",
+        parameters=[
+            OpenApiParameter(
+                "days", OpenApiTypes.INT, description="how far back; a week if not said"
+            ),
+            OpenApiParameter("of", OpenApiTypes.INT, description="of this subject alone"),
+            *BEARING,
+        ],
+        responses={200: VerdictChangeRead(many=True), 400: Problem},
+    )
+    def get(self, request: Request) -> Response:
+        days = number_asked(request, "days") or WEEK_DAYS
+        if days > MOST_DAYS:
+            raise wrong_field("days", f"Use at most {MOST_DAYS} days.")
+        told = changes_of(view_of(request), days=days, entity_id=number_asked(request, "of"))
+        return Response(VerdictChangeRead(told, many=True).data)
 
 
 class PromisesView(APIView):

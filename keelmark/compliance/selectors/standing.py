@@ -1,7 +1,8 @@
 """How subjects stand with what was promised to them, at one bearing."""
 
-from collections.abc import Hashable, Sequence
+from collections.abc import Hashable, Mapping, Sequence
 from dataclasses import dataclass
+from datetime import datetime, timedelta
 from threading import RLock
 from typing import Any, Final
 
@@ -15,6 +16,7 @@ from keelmark.compliance.selectors.definitions import Defined, defined, defined_
 from keelmark.compliance.selectors.promised import MINUTE_SECONDS, Promised, Promises
 from keelmark.core.arrays import Bools, Int64s
 from keelmark.core.estate.columns import NOWHERE
+from keelmark.core.estate.reading import Reading
 from keelmark.core.policy.facts import SUBJECTS, Facts
 from keelmark.core.policy.judging import Policy, Subjects, Verdicts, judged
 from keelmark.core.policy.nearest import LEVELS, Level
@@ -31,6 +33,7 @@ class Standing:
     """All subjects of one kind: what is promised to each, and how it is kept."""
 
     kind: str
+    ids: Int64s
     facts: Facts
     defined: Sequence[Defined]
     promised: Promised
@@ -46,6 +49,15 @@ class Standing:
         return own
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Since:
+    """Since when a verdict stands; at least so long where it may have stood before."""
+
+    state: str
+    at: datetime
+    is_least: bool
+
+
 class _Kept:
     lock = RLock()
     facts: Lately[Hashable, Facts] = Lately(4)
@@ -59,7 +71,10 @@ def minute_now() -> float:
 
 def facts_at(view: View) -> Facts:
     """Return what rules judge by at a bearing."""
-    reading = view.reading
+    return _facts_of(view.reading)
+
+
+def _facts_of(reading: Reading) -> Facts:
     key = (reading.estate.revision, reading.day, reading.quantile, minute_now())
     with _Kept.lock:
         told = _Kept.facts.get(key)
@@ -68,13 +83,17 @@ def facts_at(view: View) -> Facts:
 
 def standing_of(view: View, *, kind: str) -> Standing:
     """Return how all subjects of a kind stand; of everybody, what is seen is for the caller."""
-    reading = view.reading
+    return standing_at(view.reading, kind=kind)
+
+
+def standing_at(reading: Reading, *, kind: str) -> Standing:
+    """Return the same at a reading."""
     key = (
         kind, reading.estate.revision, reading.day, reading.quantile, minute_now(), defined_at(),
     )  # fmt: skip
     with _Kept.lock:
         told = _Kept.standings.get(key)
-        return told or _Kept.standings.keep(key, _standing(view, kind=kind, policies=defined()))
+        return told or _Kept.standings.keep(key, _standing(reading, kind=kind, policies=defined()))
 
 
 def tried(view: View, *, kind: str, place: int, instead: Policy) -> tuple[Standing, Verdicts]:
@@ -89,12 +108,15 @@ def tried(view: View, *, kind: str, place: int, instead: Policy) -> tuple[Standi
     return before, judged(before.facts, subjects, policies=policies)
 
 
-def _standing(view: View, *, kind: str, policies: Sequence[Defined]) -> Standing:
-    facts = facts_at(view)
-    promised = Promises(view.reading, policies).of(kind)
+def _standing(reading: Reading, *, kind: str, policies: Sequence[Defined]) -> Standing:
+    facts = _facts_of(reading)
+    promised = Promises(reading, policies).of(kind)
     subjects = Subjects(kind=kind, policy=promised.policy, changed_at=promised.changed_at)
     verdicts = judged(facts, subjects, policies=[one.core for one in policies])
-    return Standing(kind=kind, facts=facts, defined=policies, promised=promised, verdicts=verdicts)
+    return Standing(
+        kind=kind, ids=reading.estate.table(kind).ids, facts=facts, defined=policies,
+        promised=promised, verdicts=verdicts,
+    )  # fmt: skip
 
 
 def seen_subjects(view: View, *, kind: str) -> Bools:
@@ -155,7 +177,9 @@ def rows_of(view: View, standing: Standing, asked: Asked) -> Int64s:
     return worst_first
 
 
-def told_of(view: View, standing: Standing, row: int) -> dict[str, Any]:  # Any: JSON
+def told_of(
+    view: View, standing: Standing, row: int, *, since: Mapping[tuple[int, str], Since] | None
+) -> dict[str, Any]:  # Any: JSON
     """Return one subject with its policy, who gave it, and every rule that bears on it."""
     table = view.reading.estate.table(standing.kind)
     verdicts, promised = standing.verdicts, standing.promised
@@ -173,7 +197,10 @@ def told_of(view: View, standing: Standing, row: int) -> dict[str, Any]:  # Any:
         "state": VERDICTS[int(verdicts.worst[row])].value,
         "settles_in_minutes": None if np.isnan(left) else left,
         "rules": [
-            _rule_told(view, standing, row, place=place, kind=kind)
+            {
+                **_rule_told(view, standing, row, place=place, kind=kind),
+                **_since_told(standing, row, place=place, kind=kind, since=since),
+            }
             for kind in RULES
             if one and one.core.rule(kind) and standing.kind in RULES[kind].subjects
         ],
@@ -200,6 +227,33 @@ def _rule_told(
         "mends": rule.mends() if code >= SETTLING else "",
         "place": _place(view, rule.place_kind, int(verdicts.places[row, column])),
     }
+
+
+def _since_told(
+    standing: Standing,
+    row: int,
+    *,
+    place: int,
+    kind: str,
+    since: Mapping[tuple[int, str], Since] | None,
+) -> dict[str, Any]:  # Any: JSON
+    """Since when a rule stands so: as what was found tells, or as it was kept."""
+    column, rule = PLACE_OF[kind], standing.defined[place].core.rule(kind)
+    state = VERDICTS[int(standing.verdicts.states[row, column])]
+    amount = float(standing.verdicts.amounts[row, column])
+    if since is None:
+        return {"since": None, "is_least": False}
+    kept = since.get((int(standing.ids[row]), kind))
+    minutes = (
+        rule.broken_for(None if np.isnan(amount) else amount)
+        if rule is not None and state is Verdict.BROKEN
+        else None
+    )
+    if minutes is not None:
+        return {"since": now() - timedelta(minutes=minutes), "is_least": False}
+    if kept is None or kept.state != state.value:
+        return {"since": None, "is_least": False}
+    return {"since": kept.at, "is_least": kept.is_least}
 
 
 def _place(view: View, kind: str, row: int) -> dict[str, Any] | None:  # Any: JSON

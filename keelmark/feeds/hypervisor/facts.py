@@ -214,7 +214,7 @@ class ClusterFacts:
                 provisioning=(
                     "thin" if told["allocation_bytes"] < told["capacity_bytes"] else "thick"
                 ),
-                qos_max_iops=_limit_of(disk),
+                qos_max_iops=limit_of(disk),
                 read_at=self.read_at,
             )
         )
@@ -303,8 +303,8 @@ def _export_of(pool: Element | None) -> tuple[str | None, str, str] | None:
     return version, safe_uid(host.get("name") or ""), safe_uid(folder.get("path") or "")
 
 
-def _limit_of(disk: Element) -> int | None:
-    """Operations a second that the host lets through; 0 and nothing told mean no limit."""
+def limit_of(disk: Element) -> int | None:
+    """Return how many operations a second the host lets through; 0 and none told mean no limit."""
     tune = disk.find("iotune")
     if tune is None:
         return None

@@ -86,6 +86,11 @@ class Rule(ABC):
     def mends(self) -> str:
         """Return in words what would make it met."""
 
+    def broken_for(self, amount: float | None) -> float | None:
+        """Return for how many minutes it is broken, where what was found tells that."""
+        del amount
+        return None
+
     def faults(self, known: Known) -> Iterator[Fault]:
         """Yield what is wrong with its parameters."""
         del known
@@ -98,6 +103,11 @@ class Rule(ABC):
     def nobody_tells(self) -> str:
         """Return in words that there is nothing to judge by."""
         return f"nothing known to judge by: {self.told_by} would tell"
+
+
+def over(amount: float | None, *, allowed: float) -> float | None:
+    """Return by how many minutes an age is over what is allowed."""
+    return None if amount is None or amount <= allowed else amount - allowed
 
 
 def span(minutes: float) -> str:

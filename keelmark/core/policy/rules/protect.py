@@ -18,6 +18,7 @@ from keelmark.core.policy.rules.base import (
     Known,
     Param,
     Rule,
+    over,
     span,
 )
 from keelmark.core.policy.states import (
@@ -82,6 +83,10 @@ class CopyElsewhere(Rule):
         """Return in words what would make it met."""
         return "see why it is not copied, or copy it more often"
 
+    def broken_for(self, amount: float | None) -> float | None:
+        """Return for how many minutes it is older than it may be."""
+        return over(amount, allowed=self.within_minutes)
+
     def faults(self, known: Known) -> Iterator[Fault]:
         """Yield what is wrong with its parameters."""
         if self.within_minutes <= 0:
@@ -137,6 +142,10 @@ class SnapshotsEvery(Rule):
     def mends(self) -> str:
         """Return in words what would make it met."""
         return "see why the schedule stopped, or take one"
+
+    def broken_for(self, amount: float | None) -> float | None:
+        """Return for how many minutes it is older than it may be."""
+        return over(amount, allowed=DUE * self.every_minutes)
 
     def faults(self, known: Known) -> Iterator[Fault]:
         """Yield what is wrong with its parameters."""
@@ -230,6 +239,10 @@ class BackedUp(Rule):
     def mends(self) -> str:
         """Return in words what would make it met."""
         return "see why its backup failed"
+
+    def broken_for(self, amount: float | None) -> float | None:
+        """Return for how many minutes it is older than it may be."""
+        return over(amount, allowed=self.within_minutes)
 
     def faults(self, known: Known) -> Iterator[Fault]:
         """Yield what is wrong with its parameters."""

@@ -55,6 +55,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/compliance/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Verdicts of subjects in sight that became other ones lately, the newest first. */
+        get: operations["verdicts_changes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/compliance/lanes": {
         parameters: {
             query?: never;
@@ -137,6 +154,23 @@ export interface paths {
         post?: never;
         /** @description One policy: its revisions; retired when it promises nothing any more. */
         delete: operations["policies_retire"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compliance/policies/{policy_id}/days": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How many subjects of a policy stood how on each day; for who sees all of them. */
+        get: operations["policies_days"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -525,7 +559,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The disks of a VM: measures, growth, file systems, and how each is served. */
+        /** @description The disks of a VM: measures, growth, file systems. */
         get: operations["estate_disks"];
         put?: never;
         post?: never;
@@ -1733,8 +1767,6 @@ export interface components {
             grown: components["schemas"]["GrownRead"][];
             /** @description null: none was seen */
             file_systems: components["schemas"]["FileSystemRead"][] | null;
-            /** @description null: of days to come nobody knows */
-            served: components["schemas"]["ServedRead"] | null;
             /** @description its file bears another name */
             is_named_otherwise: boolean;
         };
@@ -2752,6 +2784,13 @@ export interface components {
             on: string;
             used_bytes: number;
         };
+        PolicyDayRead: {
+            /** Format: date */
+            day: string;
+            counts: {
+                [key: string]: number;
+            };
+        };
         PolicyRead: {
             id: number;
             name: string;
@@ -3154,6 +3193,13 @@ export interface components {
             wanted: string;
             found: string;
             mends: string;
+            /**
+             * Format: date-time
+             * @description now alone
+             */
+            since: string | null;
+            /** @description it may have stood so for longer */
+            is_least: boolean;
             place: components["schemas"]["PlaceNamedRead"] | null;
         };
         /**
@@ -3290,20 +3336,6 @@ export interface components {
         };
         SelectedWriteRequest: {
             ids: number[];
-        };
-        ServedRead: {
-            state: components["schemas"]["IoStateEnum"];
-            /** Format: double */
-            iops: number | null;
-            /** Format: double */
-            latency_ms: number | null;
-            /** Format: double */
-            qos_latency_ms: number | null;
-            /**
-             * Format: date-time
-             * @description when the newest mean ended
-             */
-            read_at: string | null;
         };
         SessionRead: {
             name: string | null;
@@ -3558,7 +3590,7 @@ export interface components {
             newest: components["schemas"]["TierRevisionRead"];
             n_revisions: number;
             n_disks: number;
-            /** @description disks in sight by state; none of days to come */
+            /** @description disks in sight by state; of now alone */
             counts: {
                 [key: string]: number;
             };
@@ -3671,6 +3703,17 @@ export interface components {
             /** @default  */
             note: string;
             policy_id?: number | null;
+        };
+        VerdictChangeRead: {
+            /** Format: date-time */
+            at: string;
+            id: number;
+            kind: string;
+            name: string;
+            rule: string;
+            policy_name: string | null;
+            was: components["schemas"]["VerdictEnum"];
+            state: components["schemas"]["VerdictEnum"];
         };
         /**
          * @description * `exempt` - exempt
@@ -3850,6 +3893,46 @@ export interface operations {
             };
         };
     };
+    verdicts_changes: {
+        parameters: {
+            query?: {
+                /** @description the day looked at; without it, now */
+                at?: string;
+                /** @description how far back; a week if not said */
+                days?: number;
+                /** @description of this subject alone */
+                of?: number;
+                /** @description of days to come: likely, or the bad case */
+                q?: "bad" | "likely";
+                /** @description a sift that narrows what is told */
+                scope?: string;
+                /** @description days over which growth is told */
+                window?: 1 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VerdictChangeRead"][];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     lanes_list: {
         parameters: {
             query?: {
@@ -3884,6 +3967,22 @@ export interface operations {
                 };
             };
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4095,6 +4194,43 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    policies_days: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                policy_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PolicyDayRead"][];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
             };
             404: {
                 headers: {

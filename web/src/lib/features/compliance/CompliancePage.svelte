@@ -7,6 +7,7 @@
   import Pending from '$lib/ui/Pending.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { bearing, writeQuery } from '$lib/url/bearing.svelte';
+  import ChangedLately from './ChangedLately.svelte';
   import DraftMargin from './DraftMargin.svelte';
   import Matrix from './Matrix.svelte';
   import PolicyList from './PolicyList.svelte';
@@ -106,7 +107,7 @@
         <button
           class="ml-auto text-depth-5 underline"
           onclick={() => void writeQuery({ draft: 'tier-new' }, { isStep: true })}
-          >draw one up</button
+          >draw up a tier</button
         >
       {/if}
     </div>
@@ -183,6 +184,7 @@
         known tells, and says which feed would; settling changed lately and is judged when the time
         is over. Click a row, or Space, to see rule by rule what was found.
       </p>
+      <ChangedLately />
     {/if}
   </aside>
 </div>

@@ -84,7 +84,8 @@
           x={place(trial) + (isLeft ? -4 : 4)}
           y={PAD.top + 10}
           text-anchor={isLeft ? 'end' : 'start'}
-          class="figures fill-plan text-xs">try {formatCount(trial)}{nTrial === null ? '' : `: ${formatCount(nTrial)}`}</text
+          class="figures fill-plan text-xs"
+          >try {formatCount(trial)}{nTrial === null ? '' : `: ${formatCount(nTrial)}`}</text
         >
       {/if}
     </svg>

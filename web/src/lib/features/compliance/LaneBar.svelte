@@ -18,12 +18,18 @@
   const figure = (iops: number | null) =>
     iops === null ? 'unknown' : formatCount(Math.round(iops));
   const said = $derived(
-    lane.mean_iops === null
-      ? 'nothing read'
-      : `${figure(lane.mean_iops)} a second` +
-          (lane.instant_iops === null ? '' : `, ${figure(lane.instant_iops)} at this instant`) +
-          `; the last day ${figure(lane.least_iops)} to ${figure(lane.most_iops)}` +
-          (top === null ? '' : `; may do ${figure(top)}`),
+    [
+      lane.mean_iops === null
+        ? 'nothing read'
+        : `${figure(lane.mean_iops)} a second` +
+          (lane.instant_iops === null ? '' : `, ${figure(lane.instant_iops)} at this instant`),
+      lane.mean_iops === null
+        ? ''
+        : `the last day ${figure(lane.least_iops)} to ${figure(lane.most_iops)}`,
+      top === null ? '' : `may do ${figure(top)}`,
+    ]
+      .filter(Boolean)
+      .join('; '),
   );
 </script>
 

@@ -1,6 +1,6 @@
 <script lang="ts">
   import { createInfiniteQuery } from '@tanstack/svelte-query';
-  import { counted, kindWord } from '$lib/format';
+  import { counted, formatAge, kindWord } from '$lib/format';
   import Choice from '$lib/ui/Choice.svelte';
   import Pending from '$lib/ui/Pending.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
@@ -61,6 +61,11 @@
         ]),
   ]);
   const worstOf = (one: Subject) => one.rules.find((rule) => rule.state === one.state) ?? null;
+  const stood = (one: Subject) => {
+    const worst = worstOf(one);
+    if (!worst?.since || one.state === 'met') return '';
+    return `${worst.is_least ? 'for at least' : 'for'} ${formatAge(worst.since)}`;
+  };
   const ruleOf = (one: Subject, kind: string) => one.rules.find((rule) => rule.kind === kind);
   const empty = $derived(
     wanted.state || wanted.rule
@@ -80,7 +85,7 @@
       >
       <span class="lead block text-xs text-ink-soft"
         >{one.settles_in_minutes === null
-          ? (BY[one.by ?? ''] ?? '')
+          ? [BY[one.by ?? ''] ?? '', stood(one)].filter(Boolean).join(' · ')
           : `judged in ${Math.ceil(one.settles_in_minutes)} min`}</span
       >
     </span>

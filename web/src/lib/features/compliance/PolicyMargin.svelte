@@ -7,6 +7,7 @@
   import Dialog from '$lib/ui/Dialog.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { writeQuery } from '$lib/url/bearing.svelte';
+  import PolicyDays from './PolicyDays.svelte';
   import { retire, revisionsQuery, type Policy } from './queries';
 
   /** A policy: what it promises, why, and what it promised before. */
@@ -53,6 +54,7 @@
   </div>
 {/if}
 <ProblemNote of="Policy" error={retiring.error} />
+<PolicyDays {policy} />
 {#if before.length > 0}
   <h3 class="mt-4 font-semibold">Before</h3>
   {#each before as one (one.number)}

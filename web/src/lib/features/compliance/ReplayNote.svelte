@@ -133,25 +133,31 @@
       <table class="figures mt-2 w-full" aria-label="What limits do">
         <thead>
           <tr class="text-ink-soft">
-            <th class="text-left font-normal">{counted('disk', told.n_disks)}</th>
+            <th scope="col" class="text-left font-normal">{counted('disk', told.n_disks)}</th>
             <th
+              scope="col"
               class="text-right font-normal"
               title="with the limits that hosts and volumes are set to">as set</th
             >
             {#if isDrifted}
-              <th class="text-right font-normal" title="were the limits of the tier set everywhere"
+              <th
+                scope="col"
+                class="text-right font-normal"
+                title="were the limits of the tier set everywhere"
                 >{formatCount(tier.newest.max_iops)}</th
               >
             {/if}
             {#if told.trial && asked}
-              <th class="text-right font-normal text-plan">{formatCount(asked.max_iops)}</th>
+              <th scope="col" class="text-right font-normal text-plan"
+                >{formatCount(asked.max_iops)}</th
+              >
             {/if}
           </tr>
         </thead>
         <tbody>
           {#each LINES as line (line.name)}
             <tr class="border-t border-rule">
-              <th class="text-left font-normal">{line.name}</th>
+              <th scope="row" class="text-left font-normal">{line.name}</th>
               <td class="text-right">{line.of(told.as_is)}</td>
               {#if isDrifted && told.promised}
                 <td class="text-right">{line.of(told.promised)}</td>
@@ -161,7 +167,7 @@
           {/each}
           {#if told.trial}
             <tr class="border-t border-rule">
-              <th class="text-left font-normal">newly starved</th>
+              <th scope="row" class="text-left font-normal">newly starved</th>
               <td colspan={isDrifted ? 2 : 1}></td>
               <td
                 class={['text-right', told.trial.n_newly_starved > 0 ? 'text-signal' : 'text-plan']}
@@ -171,7 +177,7 @@
           {/if}
           {#if busiest}
             <tr class="border-t border-rule">
-              <th class="text-left font-normal">{busiest.name}, busy hours</th>
+              <th scope="row" class="text-left font-normal">{busiest.name}, busy hours</th>
               <td class="text-right">{share(busiest.busy_iops, busiest.sustains_iops)}</td>
               {#if isDrifted}<td></td>{/if}
               {#if told.trial}

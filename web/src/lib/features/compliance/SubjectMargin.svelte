@@ -7,6 +7,7 @@
   import { pathOf } from '$lib/url/things';
   import { BY, subjectQuery } from '$lib/ui/thing/promises';
   import Rules from '$lib/ui/thing/Rules.svelte';
+  import ChangedLately from './ChangedLately.svelte';
   import type { Policy } from './queries';
   import PromisePick from './PromisePick.svelte';
 
@@ -30,6 +31,7 @@
     · <a class="underline" href={bearing.href(pathOf(one))}>its page</a>
   </p>
   <Rules subject={one} />
+  <ChangedLately of={id} />
   {#if mayPlan}
     <PromisePick class="mt-3" ids={[id]} {policies} />
   {/if}

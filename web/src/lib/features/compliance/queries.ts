@@ -4,7 +4,7 @@ import { keys } from '$lib/api/queries';
 import type { Subject, SubjectKind } from '$lib/ui/thing/promises';
 import type { bearing } from '$lib/url/bearing.svelte';
 
-export type Policy = Schemas['PolicyRead'];
+export { policiesQuery, type Policy } from '$lib/api/promises';
 export type Revision = Schemas['RevisionRead'];
 export type RuleKind = Schemas['RuleKindRead'];
 export type Draft = Schemas['DraftWriteRequest'];
@@ -15,15 +15,6 @@ type Asked = typeof bearing.asked;
 const REFRESH_MS = 60_000; // verdicts are told by the minute
 /** From what to look at first to what asks for nothing. */
 export const STATES: State[] = ['broken', 'unproven', 'settling', 'met', 'exempt'];
-
-export function policiesQuery(asked: Asked) {
-  return queryOptions({
-    queryKey: [...keys.promises, 'policies', asked],
-    queryFn: () => bodyOf(api.GET('/api/v1/compliance/policies', { params: { query: asked } })),
-    placeholderData: keepPreviousData,
-    refetchInterval: REFRESH_MS,
-  });
-}
 
 export function ruleKindsQuery() {
   return queryOptions({
@@ -123,4 +114,18 @@ export function promise(policyId: number | null, ids: number[]) {
       body: { policy_id: policyId, entity_ids: ids, class_name: '' },
     }),
   );
+}
+
+/** How many subjects of a policy stood how on each day. */
+export function policyDaysQuery(policyId: number) {
+  return queryOptions({
+    queryKey: [...keys.promises, 'days', policyId],
+    queryFn: () =>
+      bodyOf(
+        api.GET('/api/v1/compliance/policies/{policy_id}/days', {
+          params: { path: { policy_id: policyId } },
+        }),
+      ),
+    retry: false,
+  });
 }

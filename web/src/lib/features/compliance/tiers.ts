@@ -1,9 +1,10 @@
 import { infiniteQueryOptions, keepPreviousData, queryOptions } from '@tanstack/svelte-query';
 import { api, bodyOf, seen, type Schemas } from '$lib/api/client';
 import { keys } from '$lib/api/queries';
+import type { Tier } from '$lib/api/promises';
 import type { bearing } from '$lib/url/bearing.svelte';
 
-export type Tier = Schemas['TierRead'];
+export { tiersQuery, type Tier } from '$lib/api/promises';
 export type TierRevision = Schemas['TierRevisionRead'];
 export type TierDraft = Schemas['TierDraftWriteRequest'];
 export type Lane = Schemas['LaneRead'];
@@ -20,15 +21,6 @@ export const IO_STATES: IoState[] = ['starved', 'held', 'within', 'untiered', 'u
 export const OFFERING = ['volume', 'datastore', 'pool', 'array'] as const;
 export type Offering = (typeof OFFERING)[number];
 export const WINDOWS = ['1', '3', '7', '14']; // days that are replayed
-
-export function tiersQuery(asked: Asked) {
-  return queryOptions({
-    queryKey: [...keys.promises, 'tiers', asked],
-    queryFn: () => bodyOf(api.GET('/api/v1/compliance/tiers', { params: { query: asked } })),
-    placeholderData: keepPreviousData,
-    refetchInterval: REFRESH_MS,
-  });
-}
 
 export function tierRevisionsQuery(tierId: number) {
   return queryOptions({

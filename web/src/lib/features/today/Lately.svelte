@@ -8,6 +8,7 @@
   import { bearing } from '$lib/url/bearing.svelte';
   import ElseEnds from './ElseEnds.svelte';
   import OurRecord from './OurRecord.svelte';
+  import PromisesNow from './PromisesNow.svelte';
   import { changesQuery } from './queries';
 
   const changes = createQuery(() => changesQuery(bearing.sift));
@@ -43,6 +44,7 @@
   {#if changes.isError && !isScopeRefused}
     <ProblemNote of="Changes" error={changes.error} onretry={() => changes.refetch()} />
   {/if}
+  <PromisesNow />
   {#each groups as group (group.kind)}
     <h3 class="mt-3 border-b border-rule pb-0.5 text-xs text-ink-soft">{TITLES[group.kind]}</h3>
     {#each group.lines as line, index (index)}

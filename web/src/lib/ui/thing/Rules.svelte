@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { formatAge, formatMoment } from '$lib/format';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
   import { drawn } from '$lib/ui/states';
   import { bearing } from '$lib/url/bearing.svelte';
@@ -10,6 +11,10 @@
     subject: Subject;
   }
   let { subject }: Props = $props();
+  const stood = (rule: Subject['rules'][number]) =>
+    rule.since && rule.state !== 'met'
+      ? ` · ${rule.is_least ? 'for at least' : 'for'} ${formatAge(rule.since)}`
+      : '';
 </script>
 
 {#if subject.settles_in_minutes !== null}
@@ -26,7 +31,8 @@
       </p>
       <p class={rule.state === 'met' ? 'text-ink-soft' : drawn(rule.state)}>
         {rule.found}{#if rule.place && rule.place.id !== subject.id}, at
-          <a class="underline" href={bearing.href(pathOf(rule.place))}>{rule.place.name}</a>{/if}
+          <a class="underline" href={bearing.href(pathOf(rule.place))}>{rule.place.name}</a
+          >{/if}<span title={formatMoment(rule.since)}>{stood(rule)}</span>
       </p>
       {#if rule.mends && rule.state === 'broken'}<p>{rule.mends}</p>{/if}
     </li>

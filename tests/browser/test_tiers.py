@@ -1,0 +1,72 @@
+"""QoS tiers: who is held, what another limit would do, and that it settles when it is set."""
+
+import re
+
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import NETWORK_COMPLAINT
+from tests.browser.pages.compliance import CompliancePage
+
+REPLAYED_MS = 60_000  # of a week of every disk of a tier
+TRIES = 50  # the recorder's file is brought in some minutes after the start
+
+
+def test_a_limit_is_raised_until_nobody_is_held_and_settles(signed_in: Page):
+    tiers = CompliancePage(signed_in)
+    tiers.open()
+    tiers.policy("Neap").get_by_role("link").click()
+    lanes = signed_in.get_by_role("table", name="Neap", exact=True)
+    expect(lanes.get_by_role("img", name=re.compile("may do 1")).first).to_be_visible()
+    what = tiers.margin.get_by_role("table", name="What limits do")
+    for _ in range(TRIES):
+        expect(what.or_(tiers.margin.get_by_text("nothing to replay"))).to_be_visible(
+            timeout=REPLAYED_MS
+        )
+        if what.is_visible():
+            break
+        signed_in.wait_for_timeout(TRIES * 100)
+        signed_in.reload()
+    held = what.get_by_role("row", name="held over an hour a day")
+    expect(held).to_be_visible()
+    tiers.margin.get_by_role("slider", name="Maximum to try").press("End")
+    expect(what.get_by_role("columnheader").last).to_have_text(re.compile(r"6.000"))
+    expect(held.get_by_role("cell").last).to_have_text("0")
+    tiers.margin.get_by_role("button", name=re.compile("revise it to")).click()
+    expect(tiers.margin.get_by_label("At most, operations a second")).to_have_value("6000")
+    tiers.margin.get_by_label("Why").fill("nobody is to wait")
+    tiers.margin.get_by_role("button", name="accept the revision").click()
+    expect(tiers.policy("Neap")).to_contain_text(re.compile(r"400 / 6.000"))
+    expect(tiers.margin).to_contain_text("nobody is to wait")
+    expect(lanes).to_contain_text(re.compile(r"judged in \d+ min"))
+
+
+def test_a_minimum_above_its_maximum_is_refused_where_it_stands(
+    signed_in: Page, complaints: list[str]
+):
+    tiers = CompliancePage(signed_in)
+    tiers.open()
+    signed_in.get_by_role("button", name="draw up a tier").click()
+    tiers.margin.get_by_label("Name").fill("Bore")
+    tiers.margin.get_by_label("At least, operations a second").fill("5000")
+    tiers.margin.get_by_role("button", name="draw it up").click()
+    expect(tiers.margin).to_contain_text("the minimum is above the maximum of 1,000")
+    assert all(NETWORK_COMPLAINT in complaint for complaint in complaints)
+    complaints.clear()
+    tiers.margin.get_by_label("At most, operations a second").fill("9000")
+    tiers.margin.get_by_role("button", name="draw it up").click()
+    expect(tiers.policy("Bore")).to_contain_text(re.compile(r"5.000 / 9.000"))
+    expect(signed_in.get_by_text("No disk of this scope is in it.")).to_be_visible()
+    tiers.margin.get_by_role("button", name="retire it").click()
+    signed_in.get_by_role("dialog").get_by_role("button", name="retire it").click()
+    expect(tiers.policy("Bore")).to_have_count(0)
+
+
+def test_what_drifted_stands_first_among_what_places_must_offer(signed_in: Page):
+    tiers = CompliancePage(signed_in)
+    tiers.open()
+    signed_in.get_by_role("link", name="what places must offer").click()
+    table = signed_in.get_by_role("table", name="What places must offer")
+    expect(table.get_by_role("row").nth(1)).to_contain_text("less than its disks may ask for")
+    signed_in.get_by_role("radio", name="array").check(force=True)
+    expect(table.get_by_role("row").nth(1)).to_contain_text("plover-1")
+    expect(table.get_by_role("row").nth(1)).to_contain_text("oversold")
