@@ -84,6 +84,8 @@ SMALL_KELP = ClusterStory(
     n_off=3, has_old_snapshots=True, renaming_host=1,
 )  # fmt: skip
 CLUSTERS = {"demo": (KELP, DULSE, SAMPHIRE), "small": (SMALL_KELP,)}
+NIGHTLY_EVERY, NIGHTLY_AT = 29, 5  # VMs that are snapshotted every night, by number
+STOPPED_NIGHTLY, STOPPED_DAYS = 121, 6  # one of which nobody took for days
 FERRY_PORT = "10000000feed0001"  # of a host that no feed manages
 SYSTEMS = ("Shoreline Linux 12", "Shoreline Linux 11", "Headland Server 9")
 
@@ -294,7 +296,9 @@ def _snapshots(number: int) -> tuple[tuple[str, int, str], ...]:
     if number % 41 == 3:
         return (("before-upgrade", 260, ""), ("after-upgrade", 258, "before-upgrade"),
                 ("test", 190, "before-upgrade"))  # fmt: skip
-    return (("nightly", 1, ""),) if number % 29 == 5 else ()
+    if number % NIGHTLY_EVERY != NIGHTLY_AT:
+        return ()
+    return (("nightly", STOPPED_DAYS if number == STOPPED_NIGHTLY else 1, ""),)
 
 
 def _orphans(cluster: Cluster) -> None:

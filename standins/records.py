@@ -6,6 +6,7 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
+from standins.breaches import LABEL, LATE_COPY, Promised, has_failed_backup, promised
 from standins.compute import TENANTS, Cluster, Machine, bare_port
 from standins.demand import Demand
 from standins.estate import Estate
@@ -15,12 +16,10 @@ Document = dict[str, Any]  # one line of the file; its schema is published with 
 GIB = 1024**3
 TIB = 1024**4
 SUSTAINABLE_IOPS = {"heron": 100_000, "avocet": 75_000, "plover": 50_000, "dunlin": 60_000}
-POLICIES = ("Twice-kept", "One-shore", "Long-keep", "Scratch")
-TWICE_KEPT = POLICIES[0]
 NIGHT_HOURS = 2
 COPIED_FROM, COPIED_TO = "Skerry", "Marram"
 WITHOUT_COPY = 2  # of three
-LATE_COPY, LATE_COPY_MINUTES = 6, 9 * 60  # which one, and how old it stays
+LATE_COPY_MINUTES = 9 * 60  # how old one stays
 
 
 def write_records(estate: Estate, *, path: Path, now: datetime) -> int:
@@ -37,7 +36,7 @@ def write_records(estate: Estate, *, path: Path, now: datetime) -> int:
 def write_copies(estate: Estate, *, folder: Path, now: datetime) -> Path:
     """Write what the copies did last beside the records, in the place of what it said before."""
     header = {"doc": "header", "format": "keelmark-estate", "version": 1, "source": "copies"}
-    lines = [header, *_copies(_copied(estate), now=now)]
+    lines = [header, *_copies(copied_volumes(estate), now=now)]
     path = folder / f"copies-{now:%Y%m%dT%H%M}.ndjson"
     fresh = path.with_suffix(".writing")
     fresh.write_text(
@@ -68,11 +67,12 @@ def records(estate: Estate, *, now: datetime) -> Iterator[Document]:
             "read_at": read_at, "site": site, "state": "up",
         }  # fmt: skip
     yield from _idle_volumes(estate, now=now)
-    copied = _copied(estate)
+    copied = copied_volumes(estate)
     yield from _copies(copied, now=now)
     tiers = Demand(estate).tiers
+    wanted = promised(estate, copied=frozenset(copied))
     for cluster in estate.clusters:
-        yield from _cluster(cluster, estate=estate, copied=frozenset(copied), tiers=tiers, now=now)
+        yield from _cluster(cluster, estate=estate, wanted=wanted, tiers=tiers, now=now)
 
 
 def _tenants(read_at: str) -> Iterator[Document]:
@@ -115,8 +115,8 @@ def _idle_volumes(estate: Estate, *, now: datetime) -> Iterator[Document]:
                 )
 
 
-def _copied(estate: Estate) -> dict[str, str]:
-    """Two of three volumes under datastores of one site have a copy at another: which has which."""
+def copied_volumes(estate: Estate) -> dict[str, str]:
+    """Return which volume has its copy in which: two of three under datastores of one site."""
     stores = [
         store
         for cluster in estate.clusters
@@ -157,7 +157,7 @@ def _cluster(
     cluster: Cluster,
     *,
     estate: Estate,
-    copied: frozenset[str],
+    wanted: Promised,
     tiers: dict[str, str],
     now: datetime,
 ) -> Iterator[Document]:
@@ -180,7 +180,7 @@ def _cluster(
     for at, machine in enumerate(cluster.machines):
         if machine.host == story.faulted_host:
             continue
-        yield from _machine(machine, at=at, copied=copied, tiers=tiers, day=day, now=now)
+        yield from _machine(machine, at=at, wanted=wanted, tiers=tiers, day=day, now=now)
 
 
 def _shared_pool(cluster: Cluster, *, now: datetime) -> Document:
@@ -202,18 +202,11 @@ def _shared_pool(cluster: Cluster, *, now: datetime) -> Document:
     }  # fmt: skip
 
 
-def _policy(machine: Machine, *, at: int, copied: frozenset[str]) -> str:
-    """What its owners want; twice kept is only what can be."""
-    stands = {disk.datastore.volume.naa for disk in machine.disks}
-    wanted = POLICIES[at % len(POLICIES)]
-    return "One-shore" if wanted == TWICE_KEPT and not stands <= copied else wanted
-
-
 def _machine(
     machine: Machine,
     *,
     at: int,
-    copied: frozenset[str],
+    wanted: Promised,
     tiers: dict[str, str],
     day: float,
     now: datetime,
@@ -221,7 +214,7 @@ def _machine(
     uid = f"uuid.{machine.uuid}"
     says: Document = {
         "project_uid": f"id.project/{machine.tenant.prefix}/{machine.project}",
-        "policy": _policy(machine, at=at, copied=copied),
+        "policy": wanted.policies[machine.uuid],
     }
     if machine.off_days:
         says["power_since_at"] = (now - timedelta(days=machine.off_days)).isoformat()
@@ -235,6 +228,7 @@ def _machine(
             disk_uid,
             now.isoformat(),
             **({"tier": tiers[disk_uid]} if disk_uid in tiers else {}),
+            **({"labels": [LABEL]} if disk_uid in wanted.labelled else {}),
             inside_bytes=guest,
             unshared_bytes=held,
             guest_file_systems=[
@@ -269,6 +263,6 @@ def _backup(machine: Machine, *, at: int, now: datetime) -> Document:
         "method": "backup",
         "started_at": begun.isoformat(),
         "ended_at": (begun + timedelta(minutes=3 + at % 40)).isoformat(),
-        "result": "failed" if at % 97 == 11 else "done",
+        "result": "failed" if has_failed_backup(at) else "done",
         "n_bytes": (at % 23 + 1) * 1024**3,
     }

@@ -18,6 +18,13 @@ POLICIES = (
         ("survives", {"n_devices": 2}), ("backup", {"within_minutes": 2 * DAY}),
     )),
     ("Scratch", "Can be made again.", (("survives", {"n_devices": 1}),)),
+    ("Nightly", "Looked back at by the day.", (("snapshots", {"every_minutes": DAY}),)),
+    ("Marram-only", "May not leave the shore it was surveyed at.", (
+        ("sites", {"allowed": ["Marram"], "forbidden": []}),
+    )),
+    ("Kept-apart", "Two books of the same, for when an array is lost.", (
+        ("apart", {"label": "copy:ledger", "of": "array"}),
+    )),
 )  # fmt: skip
 
 

@@ -38,6 +38,7 @@ OF_ATTRIBUTE: dict[str, tuple[Protocol, ...]] = {
     "tenant_uid": OWNERS,
     "policy": OWNERS,
     "tier": OWNERS,
+    "labels": OWNERS,
     "workload": OWNERS,
     "quota_bytes": OWNERS,
     "site": OWNERS,

@@ -10,3 +10,7 @@ MINUTE = "floor(extract(epoch from %(expressions)s) / 60)::bigint"
 # Bytes of one tier of a bucket's shares, as an expression over that column.
 TIER_BYTES = """(SELECT sum((share ->> 'n_bytes')::bigint)::bigint
 FROM jsonb_array_elements(%(expressions)s) share WHERE share ->> 'tier' = '%(tier)s')"""
+
+# Labels of a thing in one text, in order, with spaces between.
+LABELS = """(SELECT string_agg(label, ' ' ORDER BY label)
+FROM jsonb_array_elements_text(%(expressions)s) label)"""

@@ -11,6 +11,7 @@ from standins.flow import Flow
 from standins.redfish.shapes import ROOT
 
 SHELF_BAYS = 24
+N_SNAPSHOTS = 3
 
 
 class Ground:
@@ -32,6 +33,13 @@ class Ground:
             f"{pool.name}-{volume.name}": (pool, volume)
             for pool in array.pools
             for volume in pool.volumes
+        }
+        # Of the first volume of each pool that keeps snapshots, one a night.
+        self.snapshots = {
+            f"{pool.name}-{pool.volumes[0].name}-{back}": (pool, pool.volumes[0], back)
+            for pool in array.pools
+            if pool.story.snapshot_share and pool.volumes
+            for back in range(1, N_SNAPSHOTS + 1)
         }
         self.drives = {f"{number:04d}": (role, pool) for number, role, pool in drives_of(array)}
         self.shelves = [

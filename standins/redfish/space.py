@@ -1,8 +1,10 @@
 """Resources of what holds bytes: pools, volumes, file systems and their exports."""
 
+from datetime import UTC, datetime, time, timedelta
+
 from standins.arrays import Pool, Volume, written_bytes
 from standins.holding import snapshot_bytes
-from standins.redfish.ground import Ground
+from standins.redfish.ground import N_SNAPSHOTS, Ground
 from standins.redfish.shapes import (
     OK,
     ROOT,
@@ -149,6 +151,33 @@ def volume(ground: Ground, pool: Pool, volume: Volume, *, path: str, day: float)
         ],
         Status=OK,
         **_limits(ground, volume),
+    )
+
+
+def snapshot(
+    ground: Ground, pool: Pool, volume: Volume, back: int, *, path: str, day: float
+) -> Resource:
+    """Return a snapshot of a volume: a volume that was made from it some nights ago."""
+    held = snapshot_bytes(pool, day=day) // (2 * N_SNAPSHOTS)
+    taken = datetime.combine(ground.estate.on(int(day) + 1), time(), tzinfo=UTC)
+    return typed(
+        "Volume.v1_10_1",
+        path=path,
+        name=f"{volume.name} nightly {back}",
+        CapacityBytes=volume.size_bytes,
+        Capacity=capacity(allocated=held, consumed=held, provisioned=volume.size_bytes),
+        ReplicaInfo={
+            "ReplicaType": "Snapshot",
+            "Replica": link(f"{ground.storage}/Volumes/{pool.name}-{volume.name}"),
+            "WhenSynced": (taken - timedelta(days=back - 1)).isoformat(),
+        },
+        CapacitySources=[
+            {
+                "@odata.id": f"{path}#/CapacitySources/0",
+                "ProvidingPools": link(f"{ground.storage}/StoragePools/{pool.name}"),
+            }
+        ],
+        Status=OK,
     )
 
 

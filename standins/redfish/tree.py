@@ -44,7 +44,10 @@ class Tree:
             f"{storage}/StoragePools": (
                 f"{storage}/StoragePools/{pool}" for pool in self.ground.pools
             ),
-            f"{storage}/Volumes": (f"{storage}/Volumes/{volume}" for volume in self.ground.volumes),
+            f"{storage}/Volumes": (
+                f"{storage}/Volumes/{volume}"
+                for volume in (*self.ground.volumes, *self.ground.snapshots)
+            ),
             f"{storage}/Controllers": (f"{storage}/Controllers/{side}" for side in "AB"),
         }
         if is_systems:
@@ -123,6 +126,8 @@ class Tree:
                 lambda: frame.drive(self.ground, leaf, path=path),
             ),
         }
+        if parent == f"{storage}/Volumes" and leaf in self.ground.snapshots:
+            return space.snapshot(self.ground, *self.ground.snapshots[leaf], path=path, day=day)
         members, make = known.get(parent, ((), dict))
         return make() if leaf in members else None
 

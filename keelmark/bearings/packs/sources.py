@@ -16,6 +16,7 @@ from django.db.models import (
     Q,
     QuerySet,
     Subquery,
+    TextField,
     Value,
 )
 from django.db.models.expressions import Combinable
@@ -78,6 +79,10 @@ def _tier_bytes(tier: str) -> Expression:
     )
 
 
+def _labels() -> Expression:
+    return Func(F("labels"), template=sql.LABELS, output_field=TextField(null=True))
+
+
 SOURCES: dict[str, Source] = {
     "site": Source(model=models.Site, has_read_at=False),
     "array": Source(
@@ -105,6 +110,7 @@ SOURCES: dict[str, Source] = {
         },
         links={"pool": "pool_id", "array": "array_id", "project": "project_id"},
         expressions={
+            "labels": _labels(),
             "copied": _day(_last_run("replication")),
             "copied_minute": _minute(_last_run("replication")),
         },
@@ -116,6 +122,7 @@ SOURCES: dict[str, Source] = {
             "access": "kind", "policy": "policy",
         },
         links={"cluster": "cluster_id"},
+        expressions={"labels": _labels()},
     ),
     "vm": Source(
         model=models.VirtualMachine,
@@ -124,6 +131,7 @@ SOURCES: dict[str, Source] = {
             "memory": "memory_bytes", "policy": "policy",
         },
         expressions={
+            "labels": _labels(),
             "backup": _day(_last_run("backup")),
             "backed_up_minute": _minute(_last_run("backup")),
             "backup_runs": _n_runs("backup"),
@@ -138,6 +146,7 @@ SOURCES: dict[str, Source] = {
             "tier": "tier", "path": "path", "max_iops": "qos_max_iops",
         },
         links={"vm": "vm_id", "datastore": "datastore_id"},
+        expressions={"labels": _labels()},
     ),
     "cluster": Source(model=models.Cluster),
     "host": Source(

@@ -124,7 +124,7 @@ KINDS: dict[str, Kind] = {
             name="volume", plural="volumes",
             fields=(
                 *_COMMON, *_HELD, *_texts(thickness="thin or thick", access="block or file",
-                workload="what it is for"),
+                workload="what it is for", labels="labels, name:value"),
                 *_fields(Measure.FLAG, {
                     "mapped": "some host or cluster may see it", "encrypted": "encrypted",
                     "compressed": "compressed", "deduplicated": "deduplicated",
@@ -141,7 +141,8 @@ KINDS: dict[str, Kind] = {
             name="datastore", plural="datastores",
             fields=(
                 *_COMMON, *_HELD, *_PLANNABLE,
-                *_texts(access="block or NFS", policy="storage policy"),
+                *_texts(access="block or NFS", policy="storage policy",
+                labels="labels, name:value"),
             ),
             links=(*_PLACED, ("cluster", "cluster")),
         ),
@@ -149,7 +150,7 @@ KINDS: dict[str, Kind] = {
             name="vm", plural="VMs",
             fields=(
                 *_COMMON, *_USED, *_texts(power="on, off or suspended", os="guest system",
-                policy="storage policy"),
+                policy="storage policy", labels="labels, name:value"),
                 *_fields(Measure.SINCE, {
                     "since": "since when its power is as it is", "backup": "last good backup",
                 }),
@@ -165,7 +166,8 @@ KINDS: dict[str, Kind] = {
             name="disk", plural="disks",
             fields=(
                 *_COMMON, *_USED, *_ENDS, *_texts(thickness="thin or thick",
-                policy="storage policy", tier="QoS tier", path="its file"),
+                policy="storage policy", tier="QoS tier", path="its file",
+                labels="labels, name:value"),
                 *_fields(Measure.BYTES, {
                     "inside": "what the guest uses", "unshared": "what only it holds",
                 }),

@@ -1,7 +1,6 @@
 """The facts that rules judge by, out of the estate's columns."""
 
 import re
-from collections.abc import Mapping
 from typing import Final
 
 import numpy as np
@@ -11,6 +10,7 @@ from keelmark.core.estate.columns import NOWHERE, Amounts, Pairs, Table, Words
 from keelmark.core.estate.reading import Reading, When
 from keelmark.core.policy.facts import (
     NOT_TOLD,
+    SUBJECTS,
     CopyFacts,
     DiskFacts,
     Facts,
@@ -32,9 +32,7 @@ LOSSES_OF_RAID: Final = {
 _RAID_NAME = re.compile(r"[^A-Za-z0-9]")
 
 
-def facts_of(
-    reading: Reading, *, now: float, labels: Mapping[str, Mapping[str, Bools]] | None = None
-) -> Facts:
+def facts_of(reading: Reading, *, now: float) -> Facts:
     """Return what rules judge by.
 
     Parameters
@@ -44,8 +42,6 @@ def facts_of(
         of now alone.
     now : float
         Minutes since 1970, from which ages are counted.
-    labels : mapping, optional
-        By kind and label which things bear it.
     """
     pools = _pools(reading)
     disks, vms = reading.estate.table("disk"), reading.estate.table("vm")
@@ -79,11 +75,23 @@ def facts_of(
         sites=reading.estate.table("site").names,
         tiers=words,
         protocols=_protocols(reading.estate.table("volume")).words,
-        labels=labels or {},
+        labels={kind: _labels(reading.estate.table(kind)) for kind in SUBJECTS},
     )
 
 
 _NO_PAIRS = Pairs(left=np.zeros(0, dtype=np.int64), right=np.zeros(0, dtype=np.int64))
+
+
+def _labels(table: Table) -> dict[str, Bools]:
+    """Which things bear each label; those of one stand in one text with spaces between."""
+    told = table.columns.get("labels")
+    if not isinstance(told, Words):
+        return {}
+    of_label: dict[str, list[int]] = {}
+    for code, word in enumerate(told.words):
+        for label in word.split():
+            of_label.setdefault(label, []).append(code)
+    return {label: np.isin(told.codes, codes) for label, codes in of_label.items()}
 
 
 def _there(reading: Reading, kind: str, link: str) -> Int64s:

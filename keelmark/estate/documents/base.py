@@ -24,6 +24,8 @@ Uid = Annotated[
 Name = Annotated[str, msgspec.Meta(min_length=1, max_length=200)]
 Text = Annotated[str, msgspec.Meta(max_length=400)]
 Moment = Annotated[datetime, msgspec.Meta(tz=True, description="ISO 8601 with its offset")]
+Label = Annotated[str, msgspec.Meta(pattern=r"^[^\s:]{1,60}:[^\s]{1,120}$")]  # name:value
+Labels = Annotated[list[Label], msgspec.Meta(max_length=64)]
 Uids = Annotated[list[Uid], msgspec.Meta(max_length=4096)]
 
 

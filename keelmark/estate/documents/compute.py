@@ -4,7 +4,17 @@ from typing import Annotated, Literal
 
 import msgspec
 
-from keelmark.estate.documents.base import Bytes, Count, Moment, Name, Text, Thing, Uid, Uids
+from keelmark.estate.documents.base import (
+    Bytes,
+    Count,
+    Labels,
+    Moment,
+    Name,
+    Text,
+    Thing,
+    Uid,
+    Uids,
+)
 
 
 class ClusterDocument(Thing, tag="cluster", kw_only=True):
@@ -48,6 +58,7 @@ class DatastoreDocument(Thing, tag="datastore", kw_only=True):
     nfs_server: Text | None = None
     nfs_path: Text | None = None
     policy: Name | None = None
+    labels: Labels | None = None
 
 
 class VirtualMachineDocument(Thing, tag="vm", kw_only=True):
@@ -62,6 +73,7 @@ class VirtualMachineDocument(Thing, tag="vm", kw_only=True):
     n_cpus: Count | None = None
     memory_bytes: Bytes | None = None
     policy: Name | None = None
+    labels: Labels | None = None
     site: Name | None = None
 
 
@@ -85,6 +97,7 @@ class VirtualDiskDocument(Thing, tag="disk", kw_only=True):
     unshared_bytes: Bytes | None = None
     provisioning: Literal["thin", "thick"] | None = None
     policy: Name | None = None
+    labels: Labels | None = None
     tier: Name | None = None
     qos_max_iops: Count | None = None
     guest_file_systems: Annotated[list[GuestFileSystem], msgspec.Meta(max_length=256)] | None = None

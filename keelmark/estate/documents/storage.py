@@ -4,7 +4,17 @@ from typing import Annotated, Literal
 
 import msgspec
 
-from keelmark.estate.documents.base import Bytes, Count, Moment, Name, Text, Thing, Uid, Uids
+from keelmark.estate.documents.base import (
+    Bytes,
+    Count,
+    Labels,
+    Moment,
+    Name,
+    Text,
+    Thing,
+    Uid,
+    Uids,
+)
 
 
 class ArrayDocument(Thing, tag="array", kw_only=True):
@@ -92,6 +102,7 @@ class VolumeDocument(Thing, tag="volume", kw_only=True):
     is_compressed: bool | None = None
     is_deduplicated: bool | None = None
     workload: Text | None = None
+    labels: Labels | None = None
     last_io_at: Moment | None = None
     qos_min_iops: Count | None = None
     qos_max_iops: Count | None = None

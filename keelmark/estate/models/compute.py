@@ -65,6 +65,7 @@ class Datastore(ReadTable):
     nfs_server = models.CharField(max_length=MAX_TEXT, default="")
     nfs_path = models.CharField(max_length=MAX_TEXT, default="")
     policy = models.CharField(max_length=MAX_NAME, default="")
+    labels = models.JSONField(null=True)  # ["name:value", …]
 
     class Meta:
         ordering = ["pk"]
@@ -106,6 +107,7 @@ class VirtualMachine(ReadTable):
     n_cpus = models.PositiveIntegerField(null=True)
     memory_bytes = models.BigIntegerField(null=True)
     policy = models.CharField(max_length=MAX_NAME, default="")
+    labels = models.JSONField(null=True)  # ["name:value", …]
 
     class Meta:
         ordering = ["pk"]
@@ -123,6 +125,7 @@ class VirtualDisk(ReadTable):
     unshared_bytes = models.BigIntegerField(null=True)
     provisioning = models.CharField(max_length=5, default="")
     policy = models.CharField(max_length=MAX_NAME, default="")
+    labels = models.JSONField(null=True)  # ["name:value", …]
     tier = models.CharField(max_length=MAX_NAME, default="")
     qos_max_iops = models.BigIntegerField(null=True)
     guest_file_systems = models.JSONField(null=True)

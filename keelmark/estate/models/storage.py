@@ -104,6 +104,7 @@ class Volume(ReadTable):
     is_deduplicated = models.BooleanField(null=True)
     workload = models.CharField(max_length=MAX_TEXT, default="")
     last_io_at = models.DateTimeField(null=True)
+    labels = models.JSONField(null=True)  # ["name:value", …]
     qos_min_iops = models.BigIntegerField(null=True)
     qos_max_iops = models.BigIntegerField(null=True)
     rpo_seconds = models.BigIntegerField(null=True)

@@ -210,6 +210,9 @@ class Facts:
         Where an array has no pools at all, a volume may lie straight on it.
         """
         name = name_of(resource)
+        if dig(resource, "ReplicaInfo").get("ReplicaType") == "Snapshot":
+            self._add_snapshot(resource, name=name)
+            return
         pool = self.pools.get(pool_path or "")
         if pool is None and not may_lack_pool:
             self.warnings.append(f"Volume {name} left out: no known pool provides it.")
@@ -219,9 +222,6 @@ class Facts:
             size, fault = amount_in(dig(resource, "Capacity", "Data"), "ProvisionedBytes")
         if size is None:
             self.warnings.append(f"Volume {name} left out: {fault or 'no CapacityBytes'}.")
-            return
-        if dig(resource, "ReplicaInfo").get("ReplicaType") == "Snapshot":
-            self._add_snapshot(resource, name=name)
             return
         mapped_to = self._mapped_to(resource)
         least, most = limits_of(resource)

@@ -70,8 +70,12 @@
         stroke-width="1.6"
       />
       <path d="M{place(now)} {PAD.top - 8}V{HEIGHT - PAD.foot}" class="stroke-ink" />
-      <text x={place(now) + 4} y={PAD.top - 9} class="figures fill-ink text-xs"
-        >now {formatCount(now)}: {heldAt(now)}</text
+      <text
+        x={place(now) + 4}
+        y={PAD.top - 9}
+        class="figures fill-ink stroke-paper-raised text-xs"
+        stroke-width="3"
+        paint-order="stroke">now {formatCount(now)}: {heldAt(now)}</text
       >
       {#if trial !== null && trial !== now}
         <path
@@ -84,7 +88,9 @@
           x={place(trial) + (isLeft ? -4 : 4)}
           y={PAD.top + 10}
           text-anchor={isLeft ? 'end' : 'start'}
-          class="figures fill-plan text-xs"
+          class="figures fill-plan stroke-paper-raised text-xs"
+          stroke-width="3"
+          paint-order="stroke"
           >try {formatCount(trial)}{nTrial === null ? '' : `: ${formatCount(nTrial)}`}</text
         >
       {/if}
