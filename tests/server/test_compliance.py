@@ -2,6 +2,7 @@
 
 from datetime import datetime, timedelta
 
+import msgspec
 import pytest
 
 from keelmark.access.models import AuditEntry, Role
@@ -16,6 +17,7 @@ from keelmark.estate.documents import (
     DriveDocument,
     PoolDocument,
     ProtectionDocument,
+    VirtualMachineDocument,
     VolumeDocument,
 )
 from keelmark.estate.models import Entity
@@ -58,6 +60,10 @@ def promised(api, policy, *ids):
     )
     assert told.status_code == 200, told.content
     return told.json()
+
+
+def about(uid, **says):
+    return AboutDocument(uid=uid, read_at=NOW, says=says)
 
 
 def verdict(api, pk, kind="media"):
@@ -357,3 +363,30 @@ def test_a_tenant_viewer_is_told_of_their_own_changes_alone(api, estate):
     tenant = Entity.objects.get(uid="id.seabed")
     set_person(actor=keeper, person_id=person.pk, tenant_ids=[tenant.pk])
     assert len(viewer.get("/compliance/changes").json()) == 1
+
+
+def test_labels_tell_whose_disks_must_lie_apart(api, estate):
+    rule = {"kind": "apart", "told": {"label": "copy:ledger", "of": "array"}}
+    policy = drawn_up(api, rule, {"kind": "label", "told": {"label": "crew:night"}})
+    promised(api, policy, estate["uuid.v1"], estate["uuid.v2"])
+    assert verdict(api, estate["uuid.v1"], "label")["state"] == "broken"
+    tell(about("path.v1:a", labels=["copy:ledger", "of:books"]),
+         about("uuid.v1", labels=["crew:night"]))  # fmt: skip
+    assert verdict(api, estate["uuid.v1"], "label")["state"] == "met"
+    assert verdict(api, estate["uuid.v1"], "apart")["state"] == "met"
+    tell(about("path.v2:a", labels=["copy:ledger"]))
+    assert verdict(api, estate["uuid.v1"], "apart")["state"] == "broken"
+    assert verdict(api, estate["uuid.v2"], "apart")["found"] == "shares its array with 1"
+    told = api.get("/estate/rows/disk", columns="labels", scope="labels:copy:ledger").json()
+    assert [one["cells"]["labels"] for one in told["results"]] == ["copy:ledger"]
+    told = api.get("/estate/rows/disk", columns="labels", scope="labels~ledger").json()
+    assert told["n_all"] == 2
+
+
+@pytest.mark.parametrize("label", ["night", "crew: night", ":night", "a:"])
+def test_a_label_is_a_name_and_a_value(estate, label):
+    with pytest.raises(msgspec.ValidationError):
+        msgspec.convert(
+            {"doc": "vm", "uid": "uuid.v1", "name": "v", "read_at": "2026-01-01T00:00:00Z",
+             "labels": [label]}, VirtualMachineDocument,
+        )  # fmt: skip
