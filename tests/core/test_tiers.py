@@ -70,6 +70,11 @@ def test_a_minimum_is_split_in_proportion_and_never_raised(wanted, place, config
             assert told[mine].sum() == pytest.approx(total, rel=1e-9, abs=1e-9)
 
 
+def test_the_least_amounts_that_there_are_do_no_harm():
+    told = shares_of_minimum(np.array([5e-324]), place=np.array([0]), configured=np.array([2e4]))
+    assert told.tolist() == [5e-324]
+
+
 @pytest.mark.parametrize(
     ("limits", "least", "by"),
     [

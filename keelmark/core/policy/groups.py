@@ -109,10 +109,14 @@ def paired(wholes: Int64s, parts: Int64s, *, n: int) -> Groups:
 
 
 def better(one: Found, other: Found) -> Found:
-    """Return of each thing what stands better of two; what is exempt of one is as the other."""
+    """Return of each thing what stands better of two; what is exempt of one is as the other.
+
+    Of equals the one stands of which something was found.
+    """
     ours = np.where(one.states == EXEMPT, np.int8(127), one.states)
     theirs = np.where(other.states == EXEMPT, np.int8(127), other.states)
-    return _chosen(one, other, takes_other=theirs < ours)
+    tells_more = (theirs == ours) & np.isnan(one.amounts) & ~np.isnan(other.amounts)
+    return _chosen(one, other, takes_other=(theirs < ours) | tells_more)
 
 
 def worse(one: Found, other: Found) -> Found:

@@ -208,7 +208,7 @@ class _Run:
         if self.patience is not None:
             self._give_up(done, patience=self.patience)
         is_late = self.line > 0
-        with np.errstate(divide="ignore"):
+        with np.errstate(divide="ignore", over="ignore"):
             np.divide(1000 * self.line, done, out=self.delays[step], where=is_late,
                       casting="same_kind")  # fmt: skip
         self.done[step] = done
@@ -222,7 +222,7 @@ class _Run:
 
     def _give_up(self, done: Float64s, *, patience: Float64s) -> None:
         """Take from the lines what nobody waits for."""
-        with np.errstate(invalid="ignore"):  # nothing done, and patience without end
+        with np.errstate(invalid="ignore", over="ignore"):  # nothing done, patience without end
             longest = np.nan_to_num(patience * done, nan=np.inf)
         self.forgone += np.maximum(self.line - longest, 0)
         np.minimum(self.line, longest, out=self.line)

@@ -125,7 +125,7 @@ def shares_of_minimum(wanted: Float64s, *, place: Int64s, configured: Float64s) 
     plain = np.nan_to_num(wanted)
     is_at = place != NOWHERE
     total = np.bincount(place[is_at], weights=plain[is_at], minlength=len(configured))
-    with np.errstate(invalid="ignore", divide="ignore"):
+    with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
         share = np.minimum(configured / total, 1.0)
     share = np.where(np.isnan(share), 1.0, share)
     told: Float64s = plain * np.append(share, 1.0)[place]

@@ -68,68 +68,73 @@
 <svelte:head><title>Compliance · Keel Mark</title></svelte:head>
 <div class="page-grid-promises h-full">
   <section
-    class="min-h-0 overflow-y-auto border-r border-rule pt-2 pb-6"
+    class="flex min-h-0 flex-col overflow-y-auto border-r border-rule pt-2 pb-6"
     aria-label="Promises"
     data-place="policies"
   >
-    <div class="flex items-baseline gap-3 px-4 pb-1">
-      <h2 class="water">Promises</h2>
-      <p class="text-ink-soft whitespace-nowrap max-xl:hidden">
-        {policies.data ? counted('policy', policies.data.length) : ''}
-      </p>
-      {#if mayPlan}
-        <button
-          class="ml-auto text-depth-5 underline"
-          onclick={() => void writeQuery({ draft: 'new' }, { isStep: true })}>draw one up</button
-        >
-      {/if}
-    </div>
-    <ProblemNote
-      class="mx-4"
-      of="Policies"
-      error={policies.error}
-      onretry={() => policies.refetch()}
-    />
-    {#if policies.data?.length === 0}
-      <p class="px-4 text-ink-soft">
-        Nothing is promised yet. A policy is a named set of rules: how bytes are kept, copied and
-        backed up, and where they may lie.
-      </p>
-    {:else if policies.data}
-      <PolicyList policies={policies.data} chosen={policyId} state={wanted.state} />
-    {:else if !policies.error}
-      <Pending of="policies" class="px-4" />
-    {/if}
-    <div class="flex items-baseline gap-3 px-4 pt-3 pb-1">
-      <h2 class="water">Tiers</h2>
-      <p class="text-ink-soft whitespace-nowrap max-xl:hidden">least / most IOPS</p>
-      {#if mayPlan}
-        <button
-          class="ml-auto text-depth-5 underline"
-          onclick={() => void writeQuery({ draft: 'tier-new' }, { isStep: true })}
-          >draw up a tier</button
-        >
-      {/if}
-    </div>
-    <ProblemNote class="mx-4" of="Tiers" error={tiers.error} onretry={() => tiers.refetch()} />
-    {#if tiers.data}
-      {#if tiers.data.results.length === 0}
-        <p class="px-4 text-ink-soft">
-          No tiers yet. A QoS tier says how many operations a second a disk has at least, and how
-          many it may do at most.
+    <div>
+      <div class="flex items-baseline gap-3 px-4 pb-1">
+        <h2 class="water">Promises</h2>
+        <p class="text-ink-soft whitespace-nowrap max-xl:hidden">
+          {policies.data ? counted('policy', policies.data.length) : ''}
         </p>
+        {#if mayPlan}
+          <button
+            class="ml-auto text-depth-5 underline"
+            onclick={() => void writeQuery({ draft: 'new' }, { isStep: true })}>draw one up</button
+          >
+        {/if}
+      </div>
+      <ProblemNote
+        class="mx-4"
+        of="Policies"
+        error={policies.error}
+        onretry={() => policies.refetch()}
+      />
+      {#if policies.data?.length === 0}
+        <p class="px-4 text-ink-soft">
+          Nothing is promised yet. A policy is a named set of rules: how bytes are kept, copied and
+          backed up, and where they may lie.
+        </p>
+      {:else if policies.data}
+        <PolicyList policies={policies.data} chosen={policyId} state={wanted.state} />
+      {:else if !policies.error}
+        <Pending of="policies" class="px-4" />
       {/if}
-      <TierList tiers={tiers.data} chosen={tierKey} />
-      <p class="px-4 pt-2">
-        <a
-          class="text-depth-5 underline"
-          href={bearing.href('/compliance?offers=volume')}
-          aria-current={offering ? 'true' : undefined}>what places must offer</a
-        >
-      </p>
-    {:else if !tiers.error}
-      <Pending of="tiers" class="px-4" />
-    {/if}
+    </div>
+    <!-- What is looked at stands first: neither is to push the other out of sight. -->
+    <div class={isOfTiers ? 'order-first pb-3' : ''}>
+      <div class="flex items-baseline gap-3 px-4 pt-3 pb-1">
+        <h2 class="water">Tiers</h2>
+        <p class="text-ink-soft whitespace-nowrap max-xl:hidden">least / most IOPS</p>
+        {#if mayPlan}
+          <button
+            class="ml-auto text-depth-5 underline"
+            onclick={() => void writeQuery({ draft: 'tier-new' }, { isStep: true })}
+            >draw up a tier</button
+          >
+        {/if}
+      </div>
+      <ProblemNote class="mx-4" of="Tiers" error={tiers.error} onretry={() => tiers.refetch()} />
+      {#if tiers.data}
+        {#if tiers.data.results.length === 0}
+          <p class="px-4 text-ink-soft">
+            No tiers yet. A QoS tier says how many operations a second a disk has at least, and how
+            many it may do at most.
+          </p>
+        {/if}
+        <TierList tiers={tiers.data} chosen={tierKey} />
+        <p class="px-4 pt-2">
+          <a
+            class="text-depth-5 underline"
+            href={bearing.href('/compliance?offers=volume')}
+            aria-current={offering ? 'true' : undefined}>what places must offer</a
+          >
+        </p>
+      {:else if !tiers.error}
+        <Pending of="tiers" class="px-4" />
+      {/if}
+    </div>
   </section>
   <section class="flex min-h-0 flex-col px-4 pt-2" aria-label="Subjects">
     {#if offering}

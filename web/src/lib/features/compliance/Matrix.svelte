@@ -61,6 +61,8 @@
         ]),
   ]);
   const worstOf = (one: Subject) => one.rules.find((rule) => rule.state === one.state) ?? null;
+  const placeOf = (rule: Subject['rules'][number], one: Subject) =>
+    rule.place && rule.place.id !== one.id ? `, at ${rule.place.name}` : '';
   const stood = (one: Subject) => {
     const worst = worstOf(one);
     if (!worst?.since || one.state === 'met') return '';
@@ -108,7 +110,7 @@
 {#snippet why(one: Subject)}
   {@const told = worstOf(one)}
   <span class={told ? drawn(told.state) : ''} title={told?.wanted}
-    >{told ? `${told.wanted}: ${told.found}` : ''}</span
+    >{told ? `${told.wanted}: ${told.found}${placeOf(told, one)}` : ''}</span
   >
 {/snippet}
 {#snippet tools()}
