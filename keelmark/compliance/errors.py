@@ -79,3 +79,16 @@ class TooManyDisksError(ComplianceError):
         self.n, self.most = n, most
         super().__init__(f"{n:,} disks are more than the {most:,} that are replayed at once: "
                          "narrow the scope, or choose one tier.")  # fmt: skip
+
+
+class TooManyRowsError(ComplianceError):
+    """More than a file takes while somebody waits."""
+
+    title = "Too many rows"
+    kind = "too-many-rows"
+    status = 422
+
+    def __init__(self, *, n: int, most: int) -> None:
+        self.n, self.most = n, most
+        super().__init__(f"{n:,} are more than the {most:,} that a file takes: narrow the scope, "
+                         "or choose one policy or state.")  # fmt: skip

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from keelmark.compliance.api.lanes import LanesView, ReplaysView
+from keelmark.compliance.api.lanes import LanesExportView, LanesView, ReplaysView
 from keelmark.compliance.api.policies import (
     PoliciesView,
     PolicyDaysView,
@@ -22,6 +22,7 @@ from keelmark.compliance.api.verdicts import (
     PromisesView,
     ThingVerdictsView,
     VerdictChangesView,
+    VerdictsExportView,
     VerdictsView,
 )
 
@@ -39,6 +40,11 @@ urlpatterns = [
     path("compliance/tries", TrialView.as_view(), name="policy-tries"),
     path("compliance/promises", PromisesView.as_view(), name="policy-promises"),
     path("compliance/verdicts/<str:kind>", VerdictsView.as_view(), name="verdicts"),
+    path(
+        "compliance/verdicts/<str:kind>/export",
+        VerdictsExportView.as_view(),
+        name="verdicts-export",
+    ),
     path("compliance/things/<int:entity_id>", ThingVerdictsView.as_view(), name="thing-verdicts"),
     path("compliance/tiers", TiersView.as_view(), name="tiers"),
     path("compliance/tiers/<int:tier_id>", TierView.as_view(), name="tier"),
@@ -49,6 +55,7 @@ urlpatterns = [
     ),
     path("compliance/namings", TierNamingsView.as_view(), name="tier-namings"),
     path("compliance/offers/<str:kind>", OffersView.as_view(), name="offers"),
+    path("compliance/lanes/export", LanesExportView.as_view(), name="lanes-export"),
     path("compliance/lanes", LanesView.as_view(), name="lanes"),
     path("compliance/replays", ReplaysView.as_view(), name="replays"),
 ]

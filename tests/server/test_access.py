@@ -132,6 +132,7 @@ WHO: dict[str, set[str]] = {
     "policies_days": READ - {"tenant viewer"},
     "tiers_list": READ, "tiers_revisions": READ, "tiers_draw_up": DO, "tiers_revise": DO,
     "tiers_retire": DO, "tiers_name": DO, "offers_list": READ, "lanes_list": READ,
+    "lanes_export": READ, "verdicts_export": READ,
     "replays_try": DO,
     "siftings_list": READ, "siftings_keep": READ, "siftings_drop": READ,
     "audit_list": {"auditor", "administrator"},

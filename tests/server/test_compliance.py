@@ -1,5 +1,7 @@
 """Policies over the API: drawn up, promised, kept or not, tried before they are revised."""
 
+import csv
+import io
 from datetime import datetime, timedelta
 
 import msgspec
@@ -390,3 +392,20 @@ def test_a_label_is_a_name_and_a_value(estate, label):
             {"doc": "vm", "uid": "uuid.v1", "name": "v", "read_at": "2026-01-01T00:00:00Z",
              "labels": [label]}, VirtualMachineDocument,
         )  # fmt: skip
+
+
+def test_promises_are_exported_a_line_a_subject_and_rule(api, estate, monkeypatch):
+    tell(drive(media="hdd"))
+    promised(api, drawn_up(api, FLASH, ENCRYPTED), estate["uuid.v1"], estate["uuid.v2"])
+    answer = api.get("/compliance/verdicts/vm/export")
+    assert answer["Content-Type"].startswith("text/csv")
+    rows = list(csv.DictReader(io.StringIO(answer.content.decode())))
+    assert [(one["name"], one["rule"], one["rule_state"], one["place"]) for one in rows] == [
+        ("sonar-1", "encrypted", "unproven", "seabed-1"), ("sonar-1", "media", "broken", "swift-1"),
+        ("sonar-2", "encrypted", "unproven", "seabed-1"), ("sonar-2", "media", "broken", "swift-1"),
+    ]  # fmt: skip
+    assert api.get("/compliance/verdicts/host/export").status_code == 400
+    monkeypatch.setattr("keelmark.compliance.api.verdicts.MOST_EXPORTED", 1)
+    refused = api.get("/compliance/verdicts/vm/export")
+    assert refused.status_code == 422
+    assert "narrow the scope" in refused.json()["detail"]

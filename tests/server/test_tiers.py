@@ -1,5 +1,7 @@
 """QoS tiers: drawn up, named, how disks are served in them, what places must offer, replay."""
 
+import csv
+import io
 from datetime import timedelta
 
 import numpy as np
@@ -173,7 +175,6 @@ def test_the_nearest_name_of_a_tier_wins(api, estate):
 
 def test_a_policy_may_name_the_tier_of_who_has_none(api, estate):
     drawn_up(api, name="Spring")
-    tell(about("path.v0:a", tier="Spring"))  # so that the name is known to rules
     answer = api.send(
         "POST", "/compliance/policies", name="Fast", rules=[
             {"kind": "tier", "told": {"tier": "Spring"}}
@@ -375,3 +376,12 @@ def test_a_tenant_viewer_sees_their_own_disks_without_places(api, estate, slack)
     assert all(one["datastore"] is None for one in told["results"])
     assert not any("heron" in one["reason"] for one in told["results"])
     assert offer(viewer, "array")[0]["n_all"] == 0
+
+
+def test_lanes_are_exported_as_they_are_listed(api, estate, slack):
+    answer = api.get("/compliance/lanes/export", at=YESTERDAY.isoformat(), state="held")
+    (row,) = csv.DictReader(io.StringIO(answer.content.decode()))
+    assert (row["name"], row["vm"], row["datastore"]) == ("sonar-0-a", "sonar-0", "kelp-ds")
+    assert (row["tier_name"], row["mean_iops"], row["state"]) == ("Slack", "300.0", "held")
+    ahead = (NOW.date() + timedelta(days=30)).isoformat()
+    assert len(api.get("/compliance/lanes/export", at=ahead).content.splitlines()) == 1

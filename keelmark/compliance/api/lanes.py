@@ -3,6 +3,8 @@
 from dataclasses import replace
 from typing import Any
 
+import numpy as np
+from django.http import HttpResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import exceptions, serializers
@@ -18,7 +20,7 @@ from keelmark.bearings.api.asked import BEARING, AtRead, at_told, looked_at, vie
 from keelmark.compliance.api.asked import number_asked
 from keelmark.compliance.api.policies import PlaceNamedRead
 from keelmark.compliance.api.tiers import IO_STATES
-from keelmark.compliance.errors import TierError
+from keelmark.compliance.errors import TierError, TooManyRowsError
 from keelmark.compliance.selectors.replays import (
     MOST_DAYS,
     DraftLimit,
@@ -34,11 +36,22 @@ from keelmark.compliance.selectors.serving import (
 from keelmark.compliance.selectors.tiers import BY, standing_tiers
 from keelmark.core.qos import IoState
 from keelmark.core.qos.tiers import BOUND_BY, Tier, TierFault, faults_of
+from keelmark.estate.export import csv_download
 
 PAGE = 60
 MOST_DRAFTS = 20
 NO_TIER = "none"
 DEFAULT_DAYS = 7
+MOST_EXPORTED = 3_000  # courses of a day are read of each
+LANES_ASKED = [
+    OpenApiParameter("tier", OpenApiTypes.STR, description="id of a tier, or none"),
+    OpenApiParameter("state", OpenApiTypes.STR, enum=IO_STATES),
+]
+EXPORTED = (
+    "tier_name", "by", "min_iops", "max_iops", "limit_iops", "bound_by", "least_iops",
+    "mean_iops", "most_iops", "instant_iops", "in_line", "latency_ms", "array_latency_ms",
+    "network_latency_ms", "queue_latency_ms", "qos_latency_ms", "state", "reason",
+)  # fmt: skip
 
 
 class LaneRead(serializers.Serializer[Record]):
@@ -177,8 +190,7 @@ class LanesView(APIView):
     @extend_schema(
         operation_id="lanes_list",
         parameters=[
-            OpenApiParameter("tier", OpenApiTypes.STR, description="id of a tier, or none"),
-            OpenApiParameter("state", OpenApiTypes.STR, enum=IO_STATES),
+            *LANES_ASKED,
             OpenApiParameter("of", OpenApiTypes.INT, description="disks of this thing alone"),
             OpenApiParameter("after", OpenApiTypes.INT, description="how many to leave out before"),
             *BEARING,
@@ -202,6 +214,33 @@ class LanesView(APIView):
                 view, served, rows[after : after + PAGE], shows_places=sees_all(actor_of(request))
             )
         return Response(LanesRead(told).data)
+
+
+class LanesExportView(APIView):
+    """The same as CSV."""
+
+    @extend_schema(
+        operation_id="lanes_export",
+        parameters=[*LANES_ASKED, *BEARING],
+        responses={(200, "text/csv"): OpenApiTypes.BINARY, 400: Problem, 422: Problem},
+    )
+    def get(self, request: Request) -> HttpResponse:
+        asked, view = _lanes_asked(request), view_of(request)
+        served = served_at(view, asked)
+        rows = np.zeros(0, dtype=np.int64) if served is None else rows_of_lanes(view, served, asked)
+        if len(rows) > MOST_EXPORTED:
+            raise TooManyRowsError(n=len(rows), most=MOST_EXPORTED)
+        shows_places = sees_all(actor_of(request))
+        told = lanes_of(view, served, rows, shows_places=shows_places) if served else []
+        lines = (
+            [
+                one["id"], one["name"], one["vm"] and one["vm"]["name"],
+                one["datastore"] and one["datastore"]["name"], *(one[name] for name in EXPORTED),
+            ]
+            for one in told
+        )  # fmt: skip
+        header = ["id", "name", "vm", "datastore", *EXPORTED]
+        return csv_download(header, lines, filename="lanes.csv")
 
 
 class ReplaysView(APIView):

@@ -1,5 +1,6 @@
 """Who keeps what was promised, over the API; and to whom it is promised."""
 
+from django.http import HttpResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import exceptions, serializers
@@ -13,6 +14,7 @@ from keelmark.access.rights import Right
 from keelmark.bearings.api.asked import BEARING, AtRead, at_told, looked_at, view_of
 from keelmark.compliance.api.asked import number_asked, seen_ids
 from keelmark.compliance.api.policies import VERDICT_STATES, PlaceNamedRead
+from keelmark.compliance.errors import TooManyRowsError
 from keelmark.compliance.models import Policy
 from keelmark.compliance.selectors.history import changes_of, since_of
 from keelmark.compliance.selectors.standing import Asked, rows_of, standing_of, told_of
@@ -20,9 +22,15 @@ from keelmark.compliance.services.promising import TAKERS, promise, promise_wide
 from keelmark.core.policy.facts import SUBJECTS
 from keelmark.core.policy.rules import RULES
 from keelmark.core.policy.states import Verdict
+from keelmark.estate.export import csv_download
 from keelmark.estate.models import ServiceClass
 
 PAGE = 200
+MOST_EXPORTED = 20_000
+EXPORTED = (
+    "id", "name", "policy", "revision", "by", "state", "rule", "rule_state", "wanted", "found",
+    "place", "since", "is_least",
+)  # fmt: skip
 WEEK_DAYS, MOST_DAYS = 7, 400
 KIND = OpenApiParameter("kind", OpenApiTypes.STR, OpenApiParameter.PATH, enum=list(SUBJECTS))
 THING = OpenApiParameter("entity_id", OpenApiTypes.INT, OpenApiParameter.PATH)
@@ -112,6 +120,38 @@ class VerdictsView(APIView):
             "results": [told_of(view, standing, row, since=since) for row in page.tolist()],
         }
         return Response(SubjectsRead(told).data)
+
+
+class VerdictsExportView(APIView):
+    """The same as CSV, a line a subject and rule."""
+
+    @extend_schema(
+        operation_id="verdicts_export",
+        parameters=[KIND, *ASKED[:-1], *BEARING],
+        responses={(200, "text/csv"): OpenApiTypes.BINARY, 400: Problem, 422: Problem},
+    )
+    def get(self, request: Request, kind: str) -> HttpResponse:
+        if kind not in SUBJECTS:
+            raise wrong_field("kind", f"Use one of {', '.join(SUBJECTS)}.")
+        view = view_of(request)
+        standing = standing_of(view, kind=kind)
+        rows = rows_of(view, standing, _asked(request))
+        if len(rows) > MOST_EXPORTED:
+            raise TooManyRowsError(n=len(rows), most=MOST_EXPORTED)
+        since = since_of(view, standing.ids[rows].tolist())
+        told = (told_of(view, standing, row, since=since) for row in rows.tolist())
+        lines = (
+            [
+                one["id"], one["name"], one["policy_name"], one["revision"], one["by"],
+                one["state"], rule["kind"], rule["state"], rule["wanted"], rule["found"],
+                rule["place"]["name"] if rule["place"] else None,
+                rule["since"].isoformat() if rule["since"] else None,
+                rule["is_least"] if rule["since"] else None,
+            ]
+            for one in told
+            for rule in one["rules"]
+        )  # fmt: skip
+        return csv_download(EXPORTED, lines, filename=f"promises-{kind}.csv")
 
 
 class ThingVerdictsView(APIView):

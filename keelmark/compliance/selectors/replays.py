@@ -139,7 +139,7 @@ def _recorded(view: View, tiered: Tiered, asked: ReplayAsked) -> Recorded:
     first_on = last_on - timedelta(days=asked.days - 1)
     ids = reading.estate.table("disk").ids[rows]
     hour = int(now().timestamp()) // 900
-    key = (reading.estate.revision, first_on, asked.days, id(tiered), ids.tobytes(), hour)
+    key = (reading.estate.revision, first_on, asked.days, tiered.key, ids.tobytes(), hour)
     with _Kept.lock:
         kept = _Kept.recorded.get(key)
     if kept is not None:
@@ -190,7 +190,7 @@ def _limits(
     least = np.array([*(np.nan if one is None else float(one.min_iops) for one in told), np.nan])
     maximum = np.where(is_drafted, most[tiered.tier[rows]], tiered.maximum[rows])
     alone = ~is_shared[tiered.tier[rows]]
-    maximum = np.where(alone & ~np.isnan(maximum), maximum, np.inf)
+    maximum = np.where(np.isnan(maximum), np.inf, maximum)
     minimum = np.where(is_drafted, least[tiered.tier[rows]], tiered.minimum[rows])
     ceilings = np.array(
         [

@@ -92,7 +92,7 @@ def served_at(view: View, asked: LanesAsked = ALL_LANES) -> Served | None:
         if len(shown) > MOST_OF_PAST:
             raise TooManyDisksError(n=len(shown), most=MOST_OF_PAST)
         return _served(view, tiered, rows=shown)
-    key = (reading.estate.revision, reading.day, id(tiered), int(now().timestamp()) // 20)
+    key = (reading.estate.revision, reading.day, tiered.key, int(now().timestamp()) // 20)
     with _Kept.lock:
         kept = _Kept.served.get(key)
         n = len(reading.estate.table("disk"))

@@ -82,6 +82,7 @@ class Tiered:
     and ``bound_by`` which that is.
     """
 
+    key: Hashable  # tells two of them apart
     defined: Sequence[DefinedTier]
     tier: Int64s
     by: Int64s
@@ -102,10 +103,10 @@ def tiered_at(reading: Reading) -> Tiered:
     """Return the tiers and limits of all disks at a reading; who sees what is for the caller."""
     key = (reading.estate.revision, reading.day, tiers_defined_at(), defined_at())
     with _Kept.lock:
-        return _Kept.tiered.get(key) or _Kept.tiered.keep(key, _tiered(reading))
+        return _Kept.tiered.get(key) or _Kept.tiered.keep(key, _tiered(reading, key=key))
 
 
-def _tiered(reading: Reading) -> Tiered:
+def _tiered(reading: Reading, *, key: Hashable) -> Tiered:
     told = defined_tiers()
     tier, by, changed_at = _named(reading, told)
     place = {kind: places_of_disks(reading, kind=kind) for kind in PLACES}
@@ -129,8 +130,8 @@ def _tiered(reading: Reading) -> Tiered:
         np.where(is_shared | np.isnan(least), 0, least), place=volume, configured=set_least
     )
     return Tiered(
-        defined=told, tier=tier, by=by, changed_at=changed_at, minimum=minimum, maximum=maximum,
-        bound_by=bound_by, place=place, offers=offers,
+        key=key, defined=told, tier=tier, by=by, changed_at=changed_at, minimum=minimum,
+        maximum=maximum, bound_by=bound_by, place=place, offers=offers,
     )  # fmt: skip
 
 

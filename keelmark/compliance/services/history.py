@@ -1,6 +1,6 @@
 """Keeps how subjects stand, since when, what changed, and how many kept what on each day."""
 
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 
 import numpy as np
 import pyarrow as pa
@@ -19,6 +19,7 @@ from keelmark.core.policy.states import EXEMPT, VERDICTS, Verdict
 from keelmark.readings.columnar import columns_of
 
 AT_ONCE = 5_000
+KEPT_DAYS = 400  # of what changed
 _RULES = tuple(RULES)
 _CODES = {one.value: code for code, one in enumerate(VERDICTS)}
 
@@ -37,6 +38,7 @@ def keep_verdicts(*, now: datetime) -> int:
         standing = standing_at(reading, kind=kind)
         n += _keep_kind(standing, now=now, is_first=is_first)
         _keep_day(standing, day=now.date())
+    VerdictChange.objects.filter(at__lt=now - timedelta(days=KEPT_DAYS)).delete()
     return n
 
 

@@ -15,6 +15,7 @@ from keelmark.bearings.selectors.picture import newest_estate
 from keelmark.compliance.errors import PolicyNameTakenError, RulesError
 from keelmark.compliance.models import MAX_NAME, Policy, Revision
 from keelmark.compliance.selectors.definitions import rules_of
+from keelmark.compliance.selectors.tiers import defined_tiers
 from keelmark.core.errors import RangeError
 from keelmark.core.estate.columns import Words
 from keelmark.core.policy import judging
@@ -38,11 +39,12 @@ def known_now() -> Known:
     """Return what rules may name, and how often the feeds that replicate can copy."""
     estate = newest_estate()
     tiers = estate.table("disk").columns.get("tier")
+    told = tiers.words if isinstance(tiers, Words) else ()
     rpos = Volume.objects.filter(rpo_seconds__isnull=False).order_by("rpo_seconds")
     least = rpos.values_list("rpo_seconds", flat=True).first()
     return Known(
         sites=frozenset(estate.table("site").names),
-        tiers=frozenset(tiers.words if isinstance(tiers, Words) else ()),
+        tiers=frozenset(told) | frozenset(one.core.name for one in defined_tiers()),
         least_rpo_minutes=None if least is None else least / SECONDS_A_MINUTE,
         is_everything_known=True,
     )

@@ -89,6 +89,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/compliance/lanes/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The same as CSV. */
+        get: operations["lanes_export"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/compliance/namings": {
         parameters: {
             query?: never;
@@ -340,6 +357,23 @@ export interface paths {
         };
         /** @description Subjects of a kind with every rule that bears on them, the worst first. */
         get: operations["verdicts_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compliance/verdicts/{kind}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The same as CSV, a line a subject and rule. */
+        get: operations["verdicts_export"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3992,6 +4026,53 @@ export interface operations {
             };
         };
     };
+    lanes_export: {
+        parameters: {
+            query?: {
+                /** @description the day looked at; without it, now */
+                at?: string;
+                /** @description of days to come: likely, or the bad case */
+                q?: "bad" | "likely";
+                /** @description a sift that narrows what is told */
+                scope?: string;
+                state?: "held" | "starved" | "unread" | "untiered" | "within";
+                /** @description id of a tier, or none */
+                tier?: string;
+                /** @description days over which growth is told */
+                window?: 1 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     tiers_name: {
         parameters: {
             query?: never;
@@ -4730,6 +4811,57 @@ export interface operations {
                 };
             };
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    verdicts_export: {
+        parameters: {
+            query?: {
+                /** @description the day looked at; without it, now */
+                at?: string;
+                /** @description of this policy alone */
+                policy?: number;
+                /** @description of days to come: likely, or the bad case */
+                q?: "bad" | "likely";
+                /** @description by one rule alone */
+                rule?: "apart" | "backup" | "compressed" | "copy" | "deduplicated" | "encrypted" | "kept" | "label" | "media" | "overcommit" | "protocol" | "provisioning" | "runway" | "sites" | "snapshots" | "survives" | "tier" | "together";
+                /** @description a sift that narrows what is told */
+                scope?: string;
+                state?: "broken" | "exempt" | "met" | "settling" | "unproven";
+                /** @description days over which growth is told */
+                window?: 1 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path: {
+                kind: "datastore" | "disk" | "vm" | "volume";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

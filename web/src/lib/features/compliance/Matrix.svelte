@@ -12,7 +12,7 @@
   import { pathOf } from '$lib/url/things';
   import { BY, KINDS, type Subject } from '$lib/ui/thing/promises';
   import PromisePick from './PromisePick.svelte';
-  import { STATES, subjectsQuery, type Policy, type Wanted } from './queries';
+  import { exported, STATES, subjectsQuery, type Policy, type Wanted } from './queries';
 
   /** Subjects by rules: how each is kept, what was found, the worst first. */
   interface Props {
@@ -63,6 +63,13 @@
   const worstOf = (one: Subject) => one.rules.find((rule) => rule.state === one.state) ?? null;
   const placeOf = (rule: Subject['rules'][number], one: Subject) =>
     rule.place && rule.place.id !== one.id ? `, at ${rule.place.name}` : '';
+  const exportHref = $derived(
+    exported(`/api/v1/compliance/verdicts/${wanted.kind}/export`, {
+      policy: wanted.policy,
+      state: wanted.state,
+      rule: wanted.rule,
+    }),
+  );
   const stood = (one: Subject) => {
     const worst = worstOf(one);
     if (!worst?.since || one.state === 'met') return '';
@@ -114,6 +121,7 @@
   >
 {/snippet}
 {#snippet tools()}
+  <a class="min-h-6 text-xs underline" href={exportHref} download>CSV</a>
   {#if mayPlan && chosen.size > 0}
     <PromisePick ids={[...chosen]} {policies} ondone={() => (chosen = new Set())} />
   {/if}

@@ -10,6 +10,7 @@
   import Table from '$lib/ui/table/Table.svelte';
   import { bearing, setQuery, writeQuery } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
+  import { exported } from './queries';
   import LaneBar from './LaneBar.svelte';
   import { laneScale } from './lane-scale';
   import TierPick from './TierPick.svelte';
@@ -72,6 +73,9 @@
     { key: 'store', name: 'datastore', width: '150px', cell: store, isText: true, isPutAway: true },
     { key: 'line', name: 'in line', width: '70px', cell: inLine, isPutAway: true },
   ]);
+  const exportHref = $derived(
+    exported('/api/v1/compliance/lanes/export', { tier: wanted.tier, state: wanted.state }),
+  );
   const stateOf = (one: Lane) => (one.settles_in_minutes === null ? one.state : 'settling');
 </script>
 
@@ -119,6 +123,7 @@
 {/snippet}
 {#snippet inLine(one: Lane)}{one.in_line === null ? '' : one.in_line.toFixed(1)}{/snippet}
 {#snippet tools()}
+  <a class="min-h-6 text-xs underline" href={exportHref} download>CSV</a>
   <Choice
     label="How they are served"
     options={stateOptions}

@@ -2,7 +2,7 @@ import { infiniteQueryOptions, keepPreviousData, queryOptions } from '@tanstack/
 import { api, bodyOf, seen, type Schemas } from '$lib/api/client';
 import { keys } from '$lib/api/queries';
 import type { Subject, SubjectKind } from '$lib/ui/thing/promises';
-import type { bearing } from '$lib/url/bearing.svelte';
+import { bearing } from '$lib/url/bearing.svelte';
 
 export { policiesQuery, type Policy } from '$lib/api/promises';
 export type Revision = Schemas['RevisionRead'];
@@ -128,4 +128,15 @@ export function policyDaysQuery(policyId: number) {
       ),
     retry: false,
   });
+}
+
+/** Where a list of the bearing is as CSV. */
+export function exported(path: string, told: Record<string, string | number | null>): string {
+  const words = { ...bearing.asked, ...told };
+  const query = new URLSearchParams(
+    Object.entries(words).flatMap(([name, one]) =>
+      one === null || one === undefined || one === '' ? [] : [[name, String(one)]],
+    ),
+  );
+  return `${path}?${query.toString()}`;
 }
