@@ -43,7 +43,7 @@ def test_the_disks_of_a_vm_stand_with_measures_file_systems_and_tiers(signed_in:
     opened(signed_in, "scene-s0030")
     disks = signed_in.get_by_role("region", name="Disks, table").get_by_role("row")
     expect(disks.nth(1)).to_contain_text(re.compile(r"vda.*/\s+\d+ %"))
-    expect(disks.nth(1)).to_contain_text(re.compile("Spring|Neap|Slack"))
+    expect(disks.nth(1)).to_contain_text(re.compile("Spring|Neap|Slack|Ebb|Tiles"))
     expect(disks.nth(1).get_by_role("img")).to_have_accessible_name(
         re.compile("inside, .* on the array, .* unshared, of ")
     )

@@ -47,6 +47,7 @@ def test_a_collection_brings_the_array_to_the_byte(standin, make_feed, run_feed)
     assert run.n_new == {
         "array": 1, "port": 8, "shelf": len(tree.ground.shelves), "pool": len(tree.ground.pools),
         "volume": len(tree.ground.volumes), "drive": len(tree.ground.drives),
+        "snapshot": len(tree.ground.snapshots),
     }  # fmt: skip
     for pool in Pool.objects.select_related("entity"):
         assert pool.usable_bytes == tree.ground.pools[pool.entity.name].usable_bytes
