@@ -150,6 +150,22 @@ def test_what_goes_on_at_this_instant_stands_beside_the_mean(api, estate, slack)
     assert told["instant_at"] == NOW.isoformat().replace("+00:00", "Z")
 
 
+@pytest.mark.parametrize(("minutes", "state"), [(37, "unread"), (12, "within")])
+def test_what_was_read_too_long_ago_tells_nothing_of_now(api, estate, slack, minutes, state):
+    sampled = [
+        CountersDocument(uid="path.v1:a", read_at=NOW - timedelta(minutes=minutes + ago),
+                         read_ops=(40 - ago) * 6_000, write_ops=0)
+        for ago in range(40, -1, -5)
+    ]  # fmt: skip
+    import_documents(sampled, into=Imported())
+    told = api.get("/compliance/lanes", of=estate["uuid.v1"]).json()
+    (one,) = told["results"]
+    assert one["state"] == state
+    assert (one["mean_iops"], told["read_at"] is None) == (
+        (None, True) if state == "unread" else (100, False)
+    )
+
+
 def test_the_nearest_name_of_a_tier_wins(api, estate):
     wide, near, feeds = (drawn_up(api, name=name) for name in ("Wide", "Near", "Feeds"))
     disk = estate["path.v1:a"]

@@ -130,8 +130,10 @@ def _newest(view: View, *, ids: Int64s) -> tuple[Floats, datetime]:
     n_read = is_read.sum(axis=0)
     # The newest step may still be coming in: it counts when most of what is read is there.
     enough = np.flatnonzero(n_read * 2 >= max(1, n_read.max(initial=0)))
-    last = int(enough[-1]) + 1 if len(enough) else steps.shape[2]
-    last = max(last, STATE_STEPS)
+    recent = enough[enough >= STATE_STEPS]
+    if len(recent) == 0:  # what was read is too old to tell of now
+        return np.full_like(steps[:, :, :STATE_STEPS], np.nan), end
+    last = int(recent[-1]) + 1
     left_out = steps.shape[2] - last
     return steps[:, :, last - STATE_STEPS : last], end - timedelta(seconds=left_out * STEP_SECONDS)
 

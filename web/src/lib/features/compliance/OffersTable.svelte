@@ -27,18 +27,18 @@
     {
       key: 'name',
       name: kindWord(kind),
-      width: 'minmax(9rem, 1.2fr)',
+      width: 'minmax(7rem, 1.2fr)',
       cell: name,
       isText: true,
       isAlways: true,
     },
-    { key: 'disks', name: 'disks', width: '55px', cell: disks },
-    { key: 'must', name: 'must offer', width: '110px', cell: must },
-    ...(isSet ? [{ key: 'set', name: 'is set to', width: '110px', cell: setTo }] : []),
+    { key: 'disks', name: 'disks', width: '45px', cell: disks },
+    { key: 'must', name: 'must offer', width: '95px', cell: must },
+    ...(isSet ? [{ key: 'set', name: 'is set to', width: '95px', cell: setTo }] : []),
     ...(kind === 'array'
       ? [{ key: 'sustains', name: 'sustains', width: '90px', cell: sustains }]
       : []),
-    { key: 'gap', name: 'what differs', width: 'minmax(11rem, 1.4fr)', cell: gap, isText: true },
+    { key: 'gap', name: 'what differs', width: 'minmax(9rem, 1.4fr)', cell: gap, isText: true },
   ]);
   const figure = (iops: number | null) => (iops === null ? '–' : formatCount(Math.round(iops)));
   const told = (one: Offer) => {
