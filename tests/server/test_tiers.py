@@ -401,3 +401,20 @@ def test_lanes_are_exported_as_they_are_listed(api, estate, slack):
     assert (row["tier_name"], row["mean_iops"], row["state"]) == ("Slack", "300.0", "held")
     ahead = (NOW.date() + timedelta(days=30)).isoformat()
     assert len(api.get("/compliance/lanes/export", at=ahead).content.splitlines()) == 1
+
+
+@pytest.mark.parametrize("uid", ["path.v1:a", "uuid.v1", "id.charts"])
+def test_who_is_put_into_a_tier_settles_whoever_named_it(api, estate, uid):
+    tier = drawn_up(api)
+    TierRevision.objects.update(made_at=NOW - timedelta(days=2))
+    named(api, tier, estate[uid])
+    assert 0 < lane(api, estate, 1)["settles_in_minutes"] <= 10
+    TierNaming.objects.update(made_at=NOW - timedelta(days=1))
+    assert lane(api, estate, 1)["settles_in_minutes"] is None
+
+
+def test_the_curve_of_one_tier_is_not_told_of_all(api, estate, slack):
+    body = {"days": 1, "limits": []}
+    path = f"/compliance/replays?at={YESTERDAY}"
+    assert api.send("POST", path, tier_id=None, **body).json()["curve"] is None
+    assert api.send("POST", path, tier_id=slack["id"], **body).json()["curve"] is not None

@@ -14,7 +14,7 @@ from keelmark.bearings.selectors.views import View
 from keelmark.compliance.errors import TooManyDisksError
 from keelmark.compliance.selectors.serving import LanesAsked, of_tier, seen_disks
 from keelmark.compliance.selectors.tiers import Tiered, configured, sustained, tiered_at
-from keelmark.core.arrays import Float64s, Int64s
+from keelmark.core.arrays import Int64s
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.estate.reading import When
 from keelmark.core.performance import PARTS, STEPS_A_DAY, Floats, operations
@@ -46,6 +46,7 @@ CURVE_REACH: Final = (0.5, 4.0)  # of the tier's maximum, from where to where th
 BUSY_SHARE: Final = 0.99
 MOST_NAMED: Final = 60
 KEPT: Final = 3
+KEPT_SECONDS: Final = 900
 AT_ONCE: Final = 500  # disks whose steps are read together
 
 
@@ -138,18 +139,21 @@ def _recorded(view: View, tiered: Tiered, asked: ReplayAsked) -> Recorded:
     last_on = today if reading.when is When.PAST else min(today, now().date())
     first_on = last_on - timedelta(days=asked.days - 1)
     ids = reading.estate.table("disk").ids[rows]
-    hour = int(now().timestamp()) // 900
-    key = (reading.estate.revision, first_on, asked.days, tiered.key, ids.tobytes(), hour)
+    quarter = int(now().timestamp()) // KEPT_SECONDS
+    key = (
+        reading.estate.revision, first_on, asked.days, asked.tier_id, tiered.key, ids.tobytes(),
+        quarter,
+    )  # fmt: skip
     with _Kept.lock:
         kept = _Kept.recorded.get(key)
     if kept is not None:
         return kept
-    made = _read(rows, ids, limit=tiered.maximum[rows], first_on=first_on, n_days=asked.days)
+    made = _read(rows, ids, first_on=first_on, n_days=asked.days)
     with _Kept.lock:
         return _Kept.recorded.keep(key, made)
 
 
-def _read(rows: Int64s, ids: Int64s, *, limit: Float64s, first_on: date, n_days: int) -> Recorded:
+def _read(rows: Int64s, ids: Int64s, *, first_on: date, n_days: int) -> Recorded:
     n, n_steps = len(ids), n_days * STEPS_A_DAY
     done = np.full((n, n_steps), np.nan, dtype=np.float32)
     asked = np.zeros((n, n_steps), dtype=np.float32)

@@ -158,7 +158,14 @@ def _named(reading: Reading, told: Sequence[DefinedTier]) -> tuple[Int64s, Int64
     tier = np.where(is_open, of_policy, tier)
     by[is_open] = BY.index("policy")
     revised = np.array([*(minute_of(one.revision.made_at) for one in told), np.nan])[tier]
-    return tier, by, np.fmax(revised, own["disk"][1])
+    named_at = np.full(n, np.nan)  # by whose naming bears
+    for place, at in (
+        (Level.ITSELF, own["disk"][1]),
+        (Level.VM, np.append(own["vm"][1], np.nan)[vm]),
+        (Level.PROJECT, np.append(own["project"][1], np.nan)[project]),
+    ):
+        named_at = np.where(by == BY.index(place), at, named_at)
+    return tier, by, np.fmax(revised, named_at)
 
 
 def _own(reading: Reading, *, kind: str, place_of: dict[int, int]) -> tuple[Int64s, Float64s]:
