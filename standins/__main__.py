@@ -20,6 +20,7 @@ from standins.records import write_copies, write_records
 from standins.redfish.service import Service
 
 USER, PASSWORD = "planner-ro", "low-water"  # a stand-in's, printed by the demo
+WRITER = ("limits-rw", "high-water")  # who may set limits of volumes
 REWRITE_SECONDS = 120
 COPY_SECONDS = 30 * 60  # from one copy over the water to the next
 WHAT = ["serve", "history", "measures", "records", "hosts", "performance"]
@@ -35,6 +36,7 @@ def main() -> None:
     parser.add_argument("--until", type=date.fromisoformat, help="last day of the history")
     parser.add_argument("--out", type=Path, help="file, or folder of the hosts")
     parser.add_argument("--told", type=Path, help="folder into which copies are told")
+    parser.add_argument("--kept", type=Path, help="file that keeps what was set on the arrays")
     arguments = parser.parse_args()
     estate = make_estate(size=arguments.size, anchor_on=arguments.anchor)
     if arguments.what in ("history", "measures"):
@@ -53,18 +55,26 @@ def main() -> None:
             sys.stdout.write(f"{path}\n")
     else:
         asyncio.run(
-            _serve(estate, first_port=arguments.port, folder=arguments.out, told=arguments.told)
+            _serve(
+                estate,
+                first_port=arguments.port,
+                folder=arguments.out,
+                told=arguments.told,
+                kept=arguments.kept,
+            )
         )
 
 
 async def _serve(
-    estate: Estate, *, first_port: int, folder: Path | None, told: Path | None
+    estate: Estate, *, first_port: int, folder: Path | None, told: Path | None, kept: Path | None
 ) -> None:
     """Serve the arrays, then the exporter and the object storage on the ports after theirs."""
     apps = []
-    flow = Flow(estate, since=estate.day_of(_now()))
+    flow = Flow(estate, since=estate.day_of(_now()), kept=kept)
     for array in estate.arrays:
-        service = Service(estate, array=array, user=USER, password=PASSWORD, now=_now, flow=flow)
+        service = Service(
+            estate, array=array, user=USER, password=PASSWORD, now=_now, flow=flow, writer=WRITER
+        )
         apps.append((array.name, service.app()))
     apps.append(("exporter", Exporter(estate, now=_now, flow=flow).app()))
     servers = []

@@ -7,6 +7,7 @@ The same day is always the same, however often and from wherever it is asked for
 
 import hashlib
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -16,6 +17,7 @@ from numpy.typing import NDArray
 from standins.arrays import Array
 from standins.compute import Cluster, Disk, Machine
 from standins.estate import DAY_SECONDS, Estate
+from standins.limits import TIERS, Limits, tier_of, volumes_set
 
 Floats = NDArray[np.float32]
 Counts = NDArray[np.float64]
@@ -66,16 +68,9 @@ OF_WORD = {
     "grid": "survey", "gauge": "gauge", "alert": "gauge", "surge": "survey", "web": "pages",
     "cache": "pages", "feed": "pages", "desk": "files", "mail": "ledger", "ledger": "ledger",
 }  # fmt: skip
-TIERS = {  # operations a second, least and most
-    "Spring": (2_000, 8_000), "Neap": (400, 1_500), "Slack": (50, 300), "Ebb": (10, 200),
-}  # fmt: skip
-TOGETHER = {"Tiles": (1_000, 6_000)}  # all its disks share
 TOGETHER_WORD, TOGETHER_SLOT = "tile", "vdc"
-FITS = 0.95  # of a tier's most, that the busiest mean step of a disk comes to at most
 UNTIERED_EVERY = 61  # of the disks with work of their own, nobody put one in so many into any
 MISJUDGED_EVERY = 29  # one disk in so many is in the tier below
-TIGHT_EVERY, TIGHT_AT, TIGHT = 31, 11, 0.7  # volumes that are set to less than their disks may do
-CHOKED_EVERY, CHOKED_AT, CHOKED = 47, 20, 0.5  # and to far less than they do when they are busy
 SYSTEM_SHARE = 0.15  # of a data disk's work, that a VM's first disk has
 HELD_EVERY = 97  # one disk in so many is asked for more than its limit lets through
 WRITE_SHARE = 0.6  # of the array's time for a read, that a write takes there
@@ -90,6 +85,11 @@ class Asked:
     disk: Disk
     work: Work
     array: str
+
+    @property
+    def may_share(self) -> bool:
+        """Whether it could be in a tier that all its disks share."""
+        return self.machine.name.startswith(TOGETHER_WORD) and self.disk.slot == TOGETHER_SLOT
 
     @property
     def uid(self) -> str:
@@ -158,7 +158,7 @@ class Demand:
     limits: dict[str, float] = field(default_factory=dict)  # operations a second, by disk
     level: Floats = field(init=False)  # operations a second in the mean, (n_disks,)
     tiers: dict[str, str] = field(default_factory=dict)  # by disk
-    set_to: dict[str, tuple[int, int]] = field(default_factory=dict)  # least and most, by volume
+    set_to: dict[str, Limits] = field(default_factory=dict)  # by volume
     _days: dict[int, Day] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
@@ -170,13 +170,28 @@ class Demand:
             busiest = mean * _busiest(one.work)
             if at % UNTIERED_EVERY:
                 is_misjudged = at % MISJUDGED_EVERY == 0
-                self.tiers[one.uid] = _tier(one, busiest=busiest, is_misjudged=is_misjudged)
+                self.tiers[one.uid] = tier_of(
+                    busiest=busiest, is_system=one.work is WORKS["system"],
+                    may_share=one.may_share, is_misjudged=is_misjudged,
+                )  # fmt: skip
             tier = self.tiers.get(one.uid)
             if at % HELD_EVERY == HELD_EVERY // 2:
                 self.limits[one.uid] = max(20.0, round(busiest * HELD_SHARE))
             elif tier is not None and tier in TIERS:
                 self.limits[one.uid] = float(TIERS[tier][1])
-        self._set_volumes()
+        self.set_to = volumes_set(
+            self.by_volume(),
+            tiers=[self.tiers.get(one.uid, "") for one in self.disks],
+            usual=[
+                level * _busiest(one.work)
+                for one, level in zip(self.disks, self.level.tolist(), strict=True)
+            ],
+        )
+
+    def set_volumes(self, limits: Mapping[str, Limits]) -> None:
+        """Set volumes otherwise; what is asked for stays, what is done is told anew."""
+        self.set_to |= limits
+        self._days.clear()
 
     @property
     def sizes(self) -> tuple[Floats, Floats]:
@@ -219,21 +234,6 @@ class Demand:
     @property
     def _volumes(self) -> set[int]:
         return {id(one.disk.datastore.volume) for one in self.disks}
-
-    def _set_volumes(self) -> None:
-        """Set every volume to what its disks may do, but for some that were forgotten."""
-        for at, (naa, rows) in enumerate(sorted(self.by_volume().items())):
-            tiers = [self.tiers.get(self.disks[row].uid, "") for row in rows]
-            each = [TIERS[tier] for tier in tiers if tier in TIERS]
-            together = [TOGETHER[tier] for tier in sorted(set(tiers) & set(TOGETHER))]
-            least, most = (sum(told) for told in zip((0, 0), *each, *together, strict=True))
-            if at % TIGHT_EVERY == TIGHT_AT:
-                most = int(most * TIGHT)
-            elif at % CHOKED_EVERY == CHOKED_AT:
-                usual = sum(self.level[row] * _busiest(self.disks[row].work) for row in rows)
-                least, most, tiers = 0, max(10, int(usual * CHOKED)), []
-            if "" not in tiers:  # what nobody put into a tier is not to be held back
-                self.set_to[naa] = (least, most)
 
     def by_volume(self) -> dict[str, list[int]]:
         """Return the rows of the disks on each volume, by its worldwide name."""
@@ -338,7 +338,17 @@ class Counters:
     demand: Demand
     since: float  # a day index with its fraction, as ``Estate.day_of`` tells
     _whole: dict[int, Counts] = field(default_factory=dict)
+    _carried: Counts | None = None  # counted before volumes were set otherwise
     _so_far: tuple[int, Counts] | None = None  # the day asked for last, summed up step by step
+
+    def go_on(self, day: float, *, limits: Mapping[str, Limits]) -> None:
+        """Set volumes otherwise from a moment on; what was counted until then stands."""
+        self._carried = self.at(day)
+        self.demand.set_volumes(limits)
+        self.since = day
+        self._whole.clear()
+        self._so_far = None
+        del self._begun
 
     def at(self, day: float) -> Counts:
         """Return (n_counters, n_disks) in the order of COUNTED."""
@@ -348,7 +358,7 @@ class Counters:
                 self._whole[number] = self._within(number + 1 - 1e-9)
         before = [self._whole[number] for number in range(first, last)]
         so_far: Counts = sum(before, self._within(day)) - self._begun
-        return so_far
+        return so_far if self._carried is None else self._carried + so_far
 
     @cached_property
     def _begun(self) -> Counts:
@@ -406,19 +416,6 @@ def _asked(cluster: Cluster) -> list[Asked]:
         if machine.is_on and machine.host != cluster.story.faulted_host
         for disk in machine.disks
     ]  # fmt: skip
-
-
-def _tier(one: Asked, *, busiest: float, is_misjudged: bool) -> str:
-    """The least tier that a disk fits into, or the one below; some share one."""
-    if one.work is WORKS["system"]:
-        return list(TIERS)[-1]
-    fitting = [name for name, (_, most) in list(TIERS.items())[:-1] if busiest <= FITS * most]
-    tier = fitting[-1] if fitting else next(iter(TIERS))
-    if is_misjudged:
-        names = list(TIERS)[:-1]
-        return names[min(names.index(tier) + 1, len(names) - 1)]
-    is_shared = one.machine.name.startswith(TOGETHER_WORD) and one.disk.slot == TOGETHER_SLOT
-    return next(iter(TOGETHER)) if is_shared and tier == "Slack" else tier
 
 
 def _course(work: Work, *, weekday: int, uid: str) -> NDArray[np.float64]:

@@ -6,12 +6,14 @@ that nobody is mapped to does nothing.
 
 import math
 from dataclasses import dataclass, field
+from pathlib import Path
 
 import numpy as np
 
 from standins.arrays import Array, Volume, drives_of
 from standins.demand import BASE_IOPS, BESIDE, SWING_OPS, Counters, Counts, Demand
 from standins.estate import DAY_SECONDS, Estate
+from standins.limits import Limits, keep_limits, kept_limits
 
 READS, READ_BYTES, WRITE_BYTES = 0.7, 16 * 1024, 24 * 1024
 HELD_SECONDS = 5  # figures of one moment are told for so long
@@ -28,7 +30,10 @@ class Flow:
     estate: Estate
     since: float
     demand: Demand = field(init=False)
+    kept: Path | None = None  # where volumes that are set otherwise are remembered
     _counters: Counters = field(init=False)
+    _set: dict[str, Limits] = field(default_factory=dict)  # all that was set otherwise
+    _wanted: dict[str, Limits] = field(default_factory=dict)  # of it, what does not bear yet
     _moment: int = -1
     _by_volume: dict[str, Counts] = field(default_factory=dict)
     _by_machine: dict[str, Counts] = field(default_factory=dict)
@@ -37,6 +42,8 @@ class Flow:
         """Count nothing yet."""
         self.since = math.floor(self.since)
         self.demand = Demand(self.estate)
+        self._set = kept_limits(self.kept)
+        self.demand.set_volumes(self._set)
         self.restart(self.since)
 
     def restart(self, day: float) -> None:
@@ -44,8 +51,18 @@ class Flow:
         self._counters = Counters(self.demand, since=day)
         self.since, self._moment = day, -1
 
+    def limits_of(self, volume: Volume) -> Limits | None:
+        """Return to what a volume is set, None where to nothing."""
+        return self._wanted.get(volume.naa) or self.demand.set_to.get(volume.naa)
+
+    def set_volume(self, volume: Volume, *, limits: Limits) -> None:
+        """Set a volume; it bears from the next time on that anybody looks at the counters."""
+        self._wanted[volume.naa] = self._set[volume.naa] = limits
+        keep_limits(self.kept, self._set)
+
     def of_disks(self, day: float) -> Counts:
         """Return (n_counters, n_disks) in the order of demand.COUNTED."""
+        self._let_bear(day)
         return self._counters.at(day)
 
     def of_volume(self, array: Array, volume: Volume, *, day: float) -> Counts:
@@ -90,12 +107,19 @@ class Flow:
         moment = int(day * DAY_SECONDS) // HELD_SECONDS
         if moment == self._moment:
             return
-        counts = self._counters.at(max(moment * HELD_SECONDS / DAY_SECONDS, self.since))
+        at = max(moment * HELD_SECONDS / DAY_SECONDS, self._counters.since)
+        counts = self._counters.at(at)
+        self._let_bear(at)
         self._by_volume = self._grouped(
             counts[:N_COUNTED], [one.disk.datastore.volume.naa for one in self.demand.disks]
         )
         self._by_machine = self._grouped(counts, [d.machine.uuid for d in self.demand.disks])
         self._moment = moment
+
+    def _let_bear(self, day: float) -> None:
+        wanted, self._wanted = self._wanted, {}
+        if wanted:
+            self._counters.go_on(max(day, self._counters.since), limits=wanted)
 
     @staticmethod
     def _grouped(counts: Counts, names: list[str]) -> dict[str, Counts]:

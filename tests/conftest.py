@@ -23,6 +23,7 @@ settings.load_profile("steady")
 ANCHOR_ON = date(2026, 11, 23)
 NOW = datetime(2026, 11, 23, 8, 0, tzinfo=UTC)
 USER, PASSWORD = "planner-ro", "low-water"
+WRITER = ("limits-rw", "high-water")
 
 
 @contextmanager
@@ -91,7 +92,9 @@ def standin() -> Iterator[Callable[..., RunningStandin]]:
         estate = make_estate(size="small", anchor_on=ANCHOR_ON)
         array = next(array for array in estate.arrays if array.name == name)
         clock = (lambda: now) if now else (lambda: datetime.now(UTC))
-        service = Service(estate, array=array, user=USER, password=PASSWORD, now=clock)
+        service = Service(
+            estate, array=array, user=USER, password=PASSWORD, now=clock, writer=WRITER
+        )
         service.faults.set({"kind": "none"})
         one = RunningStandin(service)
         running.append(one)

@@ -22,7 +22,7 @@ from keelmark.cli.demo_feeds import (
 from keelmark.cli.demo_notes import write_notes
 from keelmark.cli.demo_policies import draw_up_policies, draw_up_tiers
 from keelmark.cli.django import ready_django
-from keelmark.cli.folders import hosts_folder, inbox_folder
+from keelmark.cli.folders import hosts_folder, inbox_folder, set_limits_file
 from keelmark.cli.processes import start_processes, stop_processes
 from keelmark.config.state import PROJECT, State, save_state, state_folder
 
@@ -49,6 +49,7 @@ def demo(*, port: int | None, size: str, is_fresh: bool) -> None:
             state.demo_anchor = state.demo_size = None
             for left in (inbox_folder() / "records").glob("*.*"):
                 left.unlink()  # of another size, perhaps
+            set_limits_file().unlink(missing_ok=True)
     _choose_ports(state, port=port, n_ports=len(ARRAYS[size]) + N_OTHER_PORTS)
     ready_django()
     from keelmark.feeds.services.jobs import held_back

@@ -13,3 +13,8 @@ def hosts_folder() -> Path:
 def inbox_folder() -> Path:
     """Return the folder in which folders of feeds lie."""
     return Path(state_folder()) / "inbox"
+
+
+def set_limits_file() -> Path:
+    """Return the file in which the demo's arrays remember what was set on them."""
+    return Path(state_folder()) / "demo" / "limits.json"

@@ -11,7 +11,7 @@ import time
 from pathlib import Path
 
 from keelmark.cli.console import CommandError
-from keelmark.cli.folders import hosts_folder, inbox_folder
+from keelmark.cli.folders import hosts_folder, inbox_folder, set_limits_file
 from keelmark.config.state import PROJECT, State, as_service, give_to_service, state_folder
 
 MARK = "KEEL_STACK"  # in the environment of all that we start, so that we end only that
@@ -117,6 +117,7 @@ def standins_command(state: State) -> list[str]:
         sys.executable, "-m", "standins", "serve", "--size", state.demo_size or "demo",
         "--anchor", str(state.demo_anchor), "--port", str(state.standins_port),
         "--out", str(hosts_folder()), "--told", str(inbox_folder() / "records"),
+        "--kept", str(set_limits_file()),
     ]  # fmt: skip
 
 

@@ -145,6 +145,27 @@ class TierNaming(models.Model):
         return f"{self.tier} for {self.entity}"
 
 
+class Righting(models.Model):
+    """An array whose volumes are set to what they must offer, again and again."""
+
+    array = models.OneToOneField("estate.Entity", on_delete=models.CASCADE, related_name="+")
+    every_seconds = models.PositiveIntegerField()
+    made_at = models.DateTimeField()
+    author = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+"
+    )
+    author_name = models.CharField(max_length=150)
+    due_at = models.DateTimeField()
+    last_at = models.DateTimeField(null=True)
+    last_told = models.CharField(max_length=500, default="", blank=True)
+
+    class Meta:
+        ordering = ["pk"]
+
+    def __str__(self) -> str:
+        return f"{self.array} every {self.every_seconds} s"
+
+
 class VerdictKept(models.Model):
     """How a subject stands with one rule since when, as it was judged last."""
 

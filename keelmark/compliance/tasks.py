@@ -4,8 +4,10 @@ from procrastinate.contrib.django import app
 
 from keelmark.access.clock import now
 from keelmark.compliance.services.history import keep_verdicts
+from keelmark.compliance.services.righting import set_right_due
 
 KEEP = "keelmark.compliance.tasks.keep_verdicts"
+RIGHT = "keelmark.compliance.tasks.set_right"
 
 
 @app.periodic(cron="*/5 * * * *")
@@ -13,3 +15,10 @@ KEEP = "keelmark.compliance.tasks.keep_verdicts"
 def keep_verdicts_task(timestamp: int) -> None:
     """Keep how all that is promised stands, and what changed since the last time."""
     keep_verdicts(now=now())
+
+
+@app.periodic(cron="* * * * * */15")
+@app.task(name=RIGHT, queueing_lock=RIGHT, lock=RIGHT)
+def set_right_task(timestamp: int) -> None:
+    """Set volumes right whose array is due."""
+    set_right_due(now=now())

@@ -3,6 +3,7 @@
 from django.urls import path
 
 from keelmark.compliance.api.lanes import LanesExportView, LanesView, ReplaysView
+from keelmark.compliance.api.offers import OffersView, RightingsView, RightingView
 from keelmark.compliance.api.policies import (
     PoliciesView,
     PolicyDaysView,
@@ -12,7 +13,6 @@ from keelmark.compliance.api.policies import (
     TrialView,
 )
 from keelmark.compliance.api.tiers import (
-    OffersView,
     TierNamingsView,
     TierRevisionsView,
     TiersView,
@@ -55,6 +55,8 @@ urlpatterns = [
     ),
     path("compliance/namings", TierNamingsView.as_view(), name="tier-namings"),
     path("compliance/offers/<str:kind>", OffersView.as_view(), name="offers"),
+    path("compliance/rightings", RightingsView.as_view(), name="rightings"),
+    path("compliance/rightings/<int:entity_id>", RightingView.as_view(), name="righting"),
     path("compliance/lanes/export", LanesExportView.as_view(), name="lanes-export"),
     path("compliance/lanes", LanesView.as_view(), name="lanes"),
     path("compliance/replays", ReplaysView.as_view(), name="replays"),

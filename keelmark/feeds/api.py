@@ -18,8 +18,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.viewsets import GenericViewSet, ReadOnlyModelViewSet
 
-from keelmark.access.api.base import IF_MATCH, Problem, actor_of
-from keelmark.access.errors import FieldFault, FormError
+from keelmark.access.api.base import IF_MATCH, KEY, Problem, actor_of, key_of
 from keelmark.access.paging import CursorPages
 from keelmark.access.rights import Right, require_confirmation
 from keelmark.access.services.allowances import Ration
@@ -35,7 +34,6 @@ from keelmark.feeds.services.pushing import take_push
 from keelmark.feeds.services.schedule import ask_collection
 
 Counts = serializers.DictField
-MAX_KEY = 200
 HARMLESS = {"is_paused", "every_minutes", "allowed_age_hours", "timeout_seconds"}
 COLLECTIONS = Ration(n_at_once=30, every_seconds=4)
 PUSHES = Ration(n_at_once=200, every_seconds=0.5)
@@ -73,6 +71,7 @@ class FeedRead(serializers.ModelSerializer[Feed]):
     addresses = serializers.ListField(child=serializers.CharField())
     options = serializers.SerializerMethodField()
     has_password = serializers.SerializerMethodField()
+    has_writer_password = serializers.SerializerMethodField()
     state = serializers.SerializerMethodField()
     last_problem = serializers.CharField(allow_null=True)
     last_warnings = serializers.SerializerMethodField()
@@ -84,8 +83,9 @@ class FeedRead(serializers.ModelSerializer[Feed]):
     class Meta:
         model = Feed
         fields = (
-            "id", "name", "protocol", "addresses", "user", "has_password", "ca_certificate",
-            "options", "every_minutes", "allowed_age_hours", "timeout_seconds", "is_paused",
+            "id", "name", "protocol", "addresses", "user", "has_password", "writer_user",
+            "has_writer_password", "ca_certificate", "options", "every_minutes",
+            "allowed_age_hours", "timeout_seconds", "is_paused",
             "n_failures", "state", "last_good_at", "next_due_at", "last_problem",
             "last_warnings", "live_run",
             "covers", "n_waiting", "version",
@@ -103,6 +103,10 @@ class FeedRead(serializers.ModelSerializer[Feed]):
     @extend_schema_field(bool)
     def get_has_password(self, feed: Feed) -> bool:
         return bool(opened(feed.password_encrypted))
+
+    @extend_schema_field(bool)
+    def get_has_writer_password(self, feed: Feed) -> bool:
+        return bool(opened(feed.writer_password_encrypted))
 
     @extend_schema_field(str)
     def get_version(self, feed: Feed) -> str:
@@ -132,6 +136,13 @@ class FeedChange(serializers.Serializer[Feed]):
     name = serializers.CharField(max_length=200, required=False)
     user = serializers.CharField(max_length=200, required=False, allow_blank=True)
     password = serializers.CharField(
+        max_length=500, required=False, write_only=True, trim_whitespace=False, allow_blank=True
+    )
+    writer_user = serializers.CharField(
+        max_length=200, required=False, allow_blank=True,
+        help_text="the account that changes are sent with; without one nothing is ever set there",
+    )  # fmt: skip
+    writer_password = serializers.CharField(
         max_length=500, required=False, write_only=True, trim_whitespace=False, allow_blank=True
     )
     addresses = serializers.ListField(
@@ -237,6 +248,7 @@ class FeedViewSet(mixins.ListModelMixin, mixins.RetrieveModelMixin, GenericViewS
             name=facts.pop("name"),
             protocol=Protocol(facts.pop("protocol")),
             password=facts.pop("password", ""),
+            writer_password=facts.pop("writer_password", ""),
             facts=facts,
         )
         response = self._told(feed.pk)
@@ -301,21 +313,13 @@ class FeedViewSet(mixins.ListModelMixin, mixins.RetrieveModelMixin, GenericViewS
 
     @extend_schema(
         request={"application/x-ndjson": OpenApiTypes.STR},
-        parameters=[
-            OpenApiParameter(
-                "Idempotency-Key", OpenApiTypes.STR, OpenApiParameter.HEADER, required=True
-            )
-        ],
+        parameters=[KEY],
         responses={202: RunRead, 400: Problem, 404: Problem, 409: Problem, 422: Problem},
     )
     @action(detail=True, methods=["post"], parser_classes=[Ndjson])
     def documents(self, request: Request, pk: str | None = None) -> Response:
         """Send lines of an estate file; the same key brings the same run, never a second."""
-        key = str(request.headers.get("Idempotency-Key") or "")
-        if not 1 <= len(key) <= MAX_KEY or not key.isprintable():
-            told = f"Give an Idempotency-Key of 1 to {MAX_KEY} printable characters."
-            fault = FieldFault(pointer="#/Idempotency-Key", code="required", detail=told)
-            raise FormError(told, faults=(fault,))
+        key = key_of(request)
         feed = self.get_object()
         body = request.data if isinstance(request.data, bytes) else b""
         run = take_push(actor=actor_of(request), feed_id=feed.pk, key=key, body=body)

@@ -1,5 +1,7 @@
 """What feeds refuse and what goes wrong at their far ends."""
 
+from collections.abc import Mapping, Sequence
+
 from keelmark.access.errors import FieldFault, RefusalError
 
 
@@ -49,6 +51,69 @@ class AnswerError(CollectError):
     def __init__(self, *, url: str, why: str) -> None:
         self.url, self.why = url, why
         super().__init__(f"The answer of {url} cannot be used: {why}.")
+
+
+class RefusedError(CollectError):
+    """The array will not be changed so."""
+
+    def __init__(self, *, url: str, status: int, why: str) -> None:
+        self.url, self.status, self.why = url, status, why
+        super().__init__(f"{url} refuses it with status {status}{why}.")
+
+
+class NotAsSeenError(CollectError):
+    """Something is not as it was seen when a change of it was asked for."""
+
+    def __init__(self, *, was: Mapping[str, int], found: Mapping[str, int]) -> None:
+        self.was, self.found = dict(was), dict(found)
+        before, after = (" / ".join(f"{one:,}" for one in told.values()) for told in (was, found))
+        super().__init__(
+            f"It is set to {after} by now, not to {before} as when this was asked: "
+            "somebody else set it, and nothing was sent."
+        )
+
+
+class NotSettableError(CollectError):
+    """Something cannot be set at all."""
+
+    def __init__(self, *, why: str) -> None:
+        self.why = why
+        super().__init__(f"It cannot be set: {why}.")
+
+
+class NoWriterError(CollectError):
+    """Nobody knows how to set this."""
+
+    def __init__(self, *, what: str) -> None:
+        self.what = what
+        super().__init__(f"{what} cannot be set from here.")
+
+
+class ChangesError(FeedsError):
+    """Changes that cannot be asked for, each told with its place in the list."""
+
+    title = "Changes refused"
+    kind = "changes"
+
+    def __init__(self, faults: Sequence[tuple[int, str]]) -> None:
+        told = tuple(
+            FieldFault(pointer=f"#/changes/{at}", code="refused", detail=why) for at, why in faults
+        )
+        shown = "; ".join(why for _, why in faults[:5])
+        more = f"; and {len(faults) - 5} more" if len(faults) > 5 else ""  # noqa: PLR2004
+        super().__init__(f"{shown}{more}", faults=told)
+
+
+class ChangeStateError(FeedsError):
+    """What was asked of changes goes with none of them as they stand."""
+
+    status = 409
+    title = "Not as they stand"
+    kind = "change-state"
+
+    def __init__(self, *, why: str) -> None:
+        self.why = why
+        super().__init__(why)
 
 
 class EstateFileError(FeedsError):

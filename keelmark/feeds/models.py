@@ -1,5 +1,6 @@
 """Feeds and their runs."""
 
+from django.conf import settings
 from django.db import models
 
 from keelmark.estate.models import Protocol
@@ -25,6 +26,8 @@ class Feed(models.Model):
     user = models.CharField(max_length=200, default="", blank=True)
     password_encrypted = models.BinaryField()
     ca_certificate = models.TextField(default="", blank=True)  # PEM of the own authority
+    writer_user = models.CharField(max_length=200, default="", blank=True)  # who may set there
+    writer_password_encrypted = models.BinaryField(default=bytes)
     options = models.JSONField(default=dict)  # what its protocol needs besides
     every_minutes = models.PositiveIntegerField(default=15)
     allowed_age_hours = models.PositiveIntegerField(default=36)
@@ -44,6 +47,11 @@ class Feed(models.Model):
     def is_by_hand(self) -> bool:
         """Whether people send what it tells: tables, but of no folder that is watched."""
         return self.protocol == Protocol.TABLE and "folder" not in self.options
+
+    @property
+    def may_set(self) -> bool:
+        """Whether changes may be sent to its far end: it was given an account for that."""
+        return self.protocol == Protocol.REDFISH and bool(self.writer_user) and not self.is_paused
 
 
 class Run(models.Model):
@@ -145,3 +153,73 @@ class Mapping(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+
+class ChangeState(models.TextChoices):
+    PLANNED = "planned"  # for an operator to let go
+    QUEUED = "queued"
+    SENDING = "sending"
+    SET = "set"  # read back as it was wanted
+    OTHERWISE = "otherwise"  # sent, and reads back otherwise
+    FAILED = "failed"  # not sent, or nobody can tell
+    DROPPED = "dropped"  # taken back before it was sent
+
+
+class ChangeSet(models.Model):
+    """Changes at far ends that were asked for at once, by whom and why."""
+
+    key = models.CharField(max_length=200)
+    digest = models.CharField(max_length=64)  # of what was asked: another under a key is refused
+    why = models.CharField(max_length=2000, default="", blank=True)
+    asked_at = models.DateTimeField()
+    actor = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+"
+    )
+    actor_name = models.CharField(max_length=150)
+    released_at = models.DateTimeField(null=True)
+    released_by = models.CharField(max_length=150, default="", blank=True)
+    takes_back = models.ForeignKey(
+        "self", on_delete=models.PROTECT, null=True, related_name="taken_back_by"
+    )
+
+    class Meta:
+        ordering = ["-asked_at", "-pk"]
+        constraints = [
+            models.UniqueConstraint(name="one_change_set_a_key", fields=["actor_name", "key"]),
+        ]
+
+    def __str__(self) -> str:
+        return f"changes {self.pk} by {self.actor_name}"
+
+
+class Change(models.Model):
+    """One thing that is to be set at a far end: from what, to what, and what came of it."""
+
+    change_set = models.ForeignKey(ChangeSet, on_delete=models.PROTECT, related_name="changes")
+    feed = models.ForeignKey(Feed, on_delete=models.SET_NULL, null=True, related_name="changes")
+    entity = models.ForeignKey("estate.Entity", on_delete=models.CASCADE, related_name="+")
+    what = models.CharField(max_length=20)  # of feeds.changes.allowed
+    was = models.JSONField()  # as it was seen when this was asked for
+    wanted = models.JSONField()
+    found = models.JSONField(null=True)  # as the far end tells it since
+    state = models.CharField(max_length=12, choices=ChangeState.choices, default=ChangeState.QUEUED)
+    problem = models.TextField(default="", blank=True)
+    n_tries = models.PositiveIntegerField(default=0)
+    ended_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["pk"]
+        indexes = [
+            models.Index(name="change_state", fields=["state", "feed"]),
+            models.Index(name="change_ended", fields=["-ended_at"]),
+        ]
+        constraints = [
+            models.UniqueConstraint(
+                name="one_change_of_a_thing_at_a_time",
+                fields=["entity", "what"],
+                condition=models.Q(state__in=["queued", "sending"]),
+            ),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.entity} {self.what} {self.state}"

@@ -6,6 +6,8 @@ from procrastinate.contrib.django import app
 from procrastinate.jobs import Status
 
 from keelmark.estate.services.findings import look_for_findings
+from keelmark.feeds.changes.asking import CHANGE_TASK, queue_left
+from keelmark.feeds.changes.carrying import carry_out as carry_out_changes_of
 from keelmark.feeds.services.pushing import forget_bodies
 from keelmark.feeds.services.running import carry_out, import_sheet, tend_waiting
 from keelmark.feeds.services.schedule import COLLECT_TASK, JOIN_TASK, queue_due, sweep_lost
@@ -29,6 +31,7 @@ def join() -> None:
 @app.task(name="keelmark.feeds.tasks.keep_schedule", queueing_lock="keep_schedule")
 def keep_schedule(timestamp: int) -> None:
     sweep_lost(now=datetime.now(UTC))
+    queue_left()
     queue_due(now=datetime.now(UTC))
 
 
@@ -36,6 +39,11 @@ def keep_schedule(timestamp: int) -> None:
 @app.task(name="keelmark.feeds.tasks.take_up_waiting", queueing_lock="take_up_waiting")
 def take_up_waiting(timestamp: int) -> None:
     tend_waiting()  # a job of its own: what it has to write holds up no schedule
+
+
+@app.task(name=CHANGE_TASK)
+def carry_out_changes(feed_id: int) -> None:
+    carry_out_changes_of(feed_id=feed_id)
 
 
 @app.periodic(cron="* * * * *")

@@ -3,6 +3,7 @@
 from rest_framework.routers import SimpleRouter
 
 from keelmark.feeds.api import FeedViewSet, RunViewSet
+from keelmark.feeds.changes.api import ChangeSetViewSet
 from keelmark.feeds.tables_api import MappingViewSet, SheetViewSet
 
 router = SimpleRouter(trailing_slash=False)
@@ -10,4 +11,5 @@ router.register("feeds", FeedViewSet, basename="feed")
 router.register("runs", RunViewSet, basename="run")
 router.register("sheets", SheetViewSet, basename="sheet")
 router.register("mappings", MappingViewSet, basename="mapping")
+router.register("change-sets", ChangeSetViewSet, basename="change-set")
 urlpatterns = router.urls

@@ -2,7 +2,7 @@
 
 from standins.arrays import DRIVE_BYTES
 from standins.redfish.ground import Ground
-from standins.redfish.shapes import OK, ROOT, Resource, durable, io_statistics, link, typed
+from standins.redfish.shapes import MAKER, OK, ROOT, Resource, durable, io_statistics, link, typed
 
 PORT_SHARES = {"0": 5, "1": 4, "2": 3}
 N_CONTROLLERS = 2
@@ -129,7 +129,7 @@ def drive(ground: Ground, number: str, *, path: str) -> Resource:
         HotspareType="Global" if role == "spare" else "None",
         Links=links,
         Status=OK,
-        Oem={"TernCoast": {"Role": "System"}} if role == "system" else {},
+        Oem={MAKER: {"Role": "System"}} if role == "system" else {},
     )
 
 

@@ -57,6 +57,12 @@ class Ground:
             if pool is not None:
                 self.n_drives[pool.name] += 1
 
+    def volume_at(self, path: str) -> Volume | None:
+        """Return the volume at a path, None of anything else."""
+        place, _, name = path.rpartition("/")
+        told = self.volumes.get(name) if place == f"{self.storage}/Volumes" else None
+        return told[1] if told else None
+
     def counted(self, volumes: Iterable[Volume], *, day: float) -> Counts:
         """Return what volumes of the array counted together: reads, writes, bytes of both."""
         told = [self.flow.of_volume(self.array, volume, day=day) for volume in volumes]

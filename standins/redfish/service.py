@@ -18,11 +18,13 @@ from starlette.routing import Route
 from standins.arrays import Array
 from standins.estate import Estate
 from standins.flow import Flow
+from standins.limits import Limits
 from standins.redfish.faults import Faults
-from standins.redfish.shapes import ROOT, Resource
+from standins.redfish.shapes import MAKER, ROOT, SETTABLE, Resource
 from standins.redfish.tree import Tree
 
 PAGE_MEMBERS = 25
+MOST_IOPS = 1_000_000  # that a volume can be set to
 SESSION_SECONDS = 1800
 CLOCK_AHEAD = timedelta(days=3)
 OVERFLOWING_BYTES = 2**63
@@ -42,13 +44,16 @@ class Service:
         password: str,
         now: Callable[[], datetime],
         flow: Flow | None = None,
+        writer: tuple[str, str] | None = None,
     ) -> None:
         """Serve an array of the estate at the moment that ``now`` tells."""
         self.array = array
         flow = flow or Flow(estate, since=estate.day_of(now()))
         self.tree = Tree(estate, array=array, flow=flow)
-        self.user, self.password, self._now = user, password, now
-        self.sessions: dict[str, tuple[str, float]] = {}  # token: (id, expires)
+        self._now = now
+        self.passwords = {user: password, **dict([writer] if writer else [])}
+        self.writer = writer[0] if writer else ""
+        self.sessions: dict[str, tuple[str, float, str]] = {}  # token: (id, expires, user)
         self.faults = Faults(kind="busy" if array.story.is_busy else "none")
 
     def app(self) -> Starlette:
@@ -61,6 +66,7 @@ class Service:
                 Route(SESSIONS, self._sessions, methods=["GET", "POST"]),
                 Route(SESSIONS + "/{session}", self._session, methods=["GET", "DELETE"]),
                 Route("/{path:path}", self._read, methods=["GET", "HEAD"]),
+                Route("/{path:path}", self._set, methods=["PATCH"]),
             ]
         )
 
@@ -86,19 +92,20 @@ class Service:
     async def _sessions(self, request: Request) -> Response:
         if request.method == "GET":
             return self._refusal_of(request) or self._collection(
-                SESSIONS, members=[f"{SESSIONS}/{i}" for i, _ in self.sessions.values()],
+                SESSIONS, members=[f"{SESSIONS}/{i}" for i, *_ in self.sessions.values()],
                 request=request,
             )  # fmt: skip
         try:
             wanted = await request.json()
         except ValueError:
             return _error(400, code="MalformedJSON", text="The request body is not JSON.")
-        if (wanted.get("UserName"), wanted.get("Password")) != (self.user, self.password):
+        user = str(wanted.get("UserName"))
+        if user not in self.passwords or wanted.get("Password") != self.passwords[user]:
             return _error(401, code="InvalidAccount", text="User name or password is wrong.")
         token, identifier = secrets.token_hex(16), secrets.token_hex(4)
-        self.sessions[token] = (identifier, time.monotonic() + SESSION_SECONDS)
+        self.sessions[token] = (identifier, time.monotonic() + SESSION_SECONDS, user)
         return JSONResponse(
-            self._session_body(identifier),
+            self._session_body(identifier, user=user),
             status_code=201,
             headers={"X-Auth-Token": token, "Location": f"{SESSIONS}/{identifier}"},
         )
@@ -108,21 +115,21 @@ class Service:
         if refusal is not None:
             return refusal
         wanted = request.path_params["session"]
-        token = next((t for t, (i, _) in self.sessions.items() if i == wanted), None)
+        token = next((t for t, (i, *_) in self.sessions.items() if i == wanted), None)
         if token is None:
             return _missing(request.url.path)
         if request.method == "DELETE":
             del self.sessions[token]
             return Response(status_code=204)
-        return JSONResponse(self._session_body(wanted))
+        return JSONResponse(self._session_body(wanted, user=self.sessions[token][2]))
 
-    def _session_body(self, identifier: str) -> Resource:
+    def _session_body(self, identifier: str, *, user: str) -> Resource:
         return {
             "@odata.type": "#Session.v1_7_1.Session",
             "@odata.id": f"{SESSIONS}/{identifier}",
             "Id": identifier,
             "Name": "Session",
-            "UserName": self.user,
+            "UserName": user,
         }
 
     async def _read(self, request: Request) -> Response:
@@ -156,17 +163,50 @@ class Service:
         return None
 
     def _refusal_of(self, request: Request) -> Response | None:
+        return None if self._user_of(request) else _error(
+            401, code="NoValidSession", text="Sign in first, or anew: the session may have expired."
+        )  # fmt: skip
+
+    def _user_of(self, request: Request) -> str | None:
         token = request.headers.get("X-Auth-Token")
         if token is not None:
-            expires = self.sessions.get(token, ("", 0.0))[1]
-            if expires > time.monotonic():
-                return None
-            return _error(401, code="NoValidSession", text="The session has expired.")
+            _, expires, user = self.sessions.get(token, ("", 0.0, ""))
+            return user if expires > time.monotonic() else None
         kind, _, coded = request.headers.get("Authorization", "").partition(" ")
-        wanted = base64.b64encode(f"{self.user}:{self.password}".encode()).decode()
-        if kind.lower() == "basic" and secrets.compare_digest(coded, wanted):
-            return None
-        return _error(401, code="NoValidSession", text="Sign in first.")
+        for user, password in self.passwords.items():
+            wanted = base64.b64encode(f"{user}:{password}".encode()).decode()
+            if kind.lower() == "basic" and secrets.compare_digest(coded, wanted):
+                return user
+        return None
+
+    async def _set(self, request: Request) -> Response:
+        """Set the limits of a volume: by who may, on the state that was seen, both or none."""
+        path = request.url.path.rstrip("/")
+        refusal = await self._struck(path) or self._refusal_of(request)
+        refusal = refusal or self._refusal_to_set(request, path=path)
+        limits, wrong = _limits_in(await request.body())
+        volume, body = self.tree.ground.volume_at(path), self._resource(path)
+        if refusal is not None or volume is None or body is None:
+            return refusal or _missing(path)
+        if limits is None:
+            return wrong
+        if not self.faults.take("heedless"):
+            self.tree.ground.flow.set_volume(volume, limits=limits)
+        if self.faults.take("hangs-up"):  # it is done, but nobody is told
+            return _error(503, code="ServiceTemporarilyUnavailable", text="The service is busy.")
+        return self._answer(self._resource(path) or body, request=request)
+
+    def _refusal_to_set(self, request: Request, *, path: str) -> Response | None:
+        body, seen = self._resource(path), request.headers.get("If-Match")
+        if self._user_of(request) != self.writer:
+            return _error(403, code="InsufficientPrivilege", text="This account may read only.")
+        if body is not None and self.tree.ground.volume_at(path) is None:
+            return _error(405, code="OperationNotAllowed", text="Nothing of this can be set.")
+        if self.faults.take("locked"):
+            return _error(409, code="ResourceInUse", text="The volume is being moved.")
+        if seen and seen != _etag_of(json.dumps(body)):
+            return _error(412, code="PreconditionFailed", text="The resource is another by now.")
+        return None
 
     def _resource(self, path: str) -> Resource | None:
         body = self.tree.resource(path, moment=self.now())
@@ -175,7 +215,7 @@ class Service:
         if self.faults.kind == "sparse":
             body = {name: fact for name, fact in body.items() if name not in OPTIONAL}
             if "Volumes/" in path:
-                body["Oem"] = {"TernCoast": {"Unheard": [1, {"of": None}]}}
+                body["Oem"] = {MAKER: {"Unheard": [1, {"of": None}]}}
         wrong = {"oversized": 2**52, "negative": -4096, "overflow": OVERFLOWING_BYTES}
         if "/Volumes/" in path and self.faults.take(*wrong):
             body["Capacity"]["Data"]["ConsumedBytes"] = wrong[self.faults.kind]
@@ -213,12 +253,34 @@ class Service:
             text = text[: len(text) * 2 // 3]
         elif self.faults.take("garbage"):
             text = b"<html>It is dark and the tide is out.</html>"
-        etag = f'W/"{hashlib.sha256(text).hexdigest()[:16]}"'
+        etag = _etag_of(text.decode())
         date = self.now().astimezone(UTC).strftime("%a, %d %b %Y %H:%M:%S GMT")
         headers = {"ETag": etag, "OData-Version": "4.0", "Date": date}
         if request.headers.get("If-None-Match") == etag:
             return Response(status_code=304, headers=headers)
         return Response(text, media_type="application/json", headers=headers)
+
+
+def _etag_of(text: str) -> str:
+    return f'W/"{hashlib.sha256(text.encode()).hexdigest()[:16]}"'
+
+
+def _limits_in(body: bytes) -> tuple[Limits | None, Response]:
+    """Return the limits that a body sets, or None and why it cannot be taken."""
+    try:
+        told = json.loads(body)
+    except ValueError:
+        return None, _error(400, code="MalformedJSON", text="The request body is not JSON.")
+    part = (told.get("Oem") or {}).get(MAKER) if isinstance(told, dict) else None
+    if not isinstance(part, dict) or set(told) != {"Oem"} or set(part) != set(SETTABLE):
+        text = f"Of a volume {' and '.join(SETTABLE)} can be set, together."
+        return None, _error(400, code="PropertyNotWritable", text=text)
+    least, most = (part[name] for name in SETTABLE)
+    is_whole = all(isinstance(one, int) and not isinstance(one, bool) for one in (least, most))
+    if not is_whole or not 0 <= least <= most <= MOST_IOPS or most == 0:
+        text = f"{SETTABLE[0]} is between 0 and {SETTABLE[1]}, that at most {MOST_IOPS}."
+        return None, _error(400, code="PropertyValueOutOfRange", text=text)
+    return (least, most), Response()
 
 
 def _missing(path: str) -> Response:

@@ -6,6 +6,8 @@ from standins.demand import KIB, Counts
 
 Resource = dict[str, Any]  # JSON as the published schemas describe it
 ROOT = "/redfish/v1"
+MAKER = "TernCoast"  # who made the arrays, as their own part of a resource calls them
+SETTABLE = ("MinimumIOPS", "MaximumIOPS")  # of a volume
 OK = {"State": "Enabled", "Health": "OK"}
 
 

@@ -6,8 +6,10 @@ from standins.arrays import Pool, Volume, written_bytes
 from standins.holding import snapshot_bytes
 from standins.redfish.ground import N_SNAPSHOTS, Ground
 from standins.redfish.shapes import (
+    MAKER,
     OK,
     ROOT,
+    SETTABLE,
     Resource,
     capacity,
     durable,
@@ -183,8 +185,8 @@ def snapshot(
 
 def _limits(ground: Ground, volume: Volume) -> Resource:
     """To what a volume is set: the published schemas know limits a terabyte alone."""
-    told = ground.flow.demand.set_to.get(volume.naa)
+    told = ground.flow.limits_of(volume)
     return (
         {} if told is None else
-        {"Oem": {"TernCoast": {"MinimumIOPS": told[0], "MaximumIOPS": told[1]}}}
+        {"Oem": {MAKER: dict(zip(SETTABLE, told, strict=True))}}
     )  # fmt: skip

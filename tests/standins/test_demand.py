@@ -13,12 +13,11 @@ from standins.demand import (
     LINE_SECONDS,
     STEP_SECONDS,
     STEPS_A_DAY,
-    TIERS,
-    TOGETHER,
     Demand,
 )
 from standins.estate import make_estate
 from standins.flow import Flow
+from standins.limits import TIERS, TOGETHER
 from standins.performance_file import DAYS, write_performance
 from tests.conftest import ANCHOR_ON
 
@@ -144,3 +143,29 @@ def test_the_recorder_writes_two_weeks_and_today_up_to_now(estate, tmp_path):
     assert set(n_steps.values()) == {STEPS_A_DAY}
     reads = np.array(table.column("read_iops")[0].as_py())
     np.testing.assert_allclose(reads, demand.day(TODAY - DAYS).reads[0], rtol=0.006)
+
+
+def test_a_volume_that_is_set_does_no_more_from_then_on_and_what_it_counted_stands(
+    estate, tmp_path
+):
+    kept = tmp_path / "limits.json"
+    flow = Flow(estate, since=float(TODAY - 2), kept=kept)
+    busiest = max(flow.demand.by_volume().values(), key=lambda rows: flow.demand.level[rows].sum())
+    store = flow.demand.disks[busiest[0]].disk.datastore
+    noon = TODAY - 1 + 0.501
+    before = flow.of_volume(store.array, store.volume, day=noon)
+    usual = flow.of_volume(store.array, store.volume, day=noon + 0.01) - before
+    flow.restart(TODAY - 2)
+    assert (flow.of_volume(store.array, store.volume, day=noon) == before).all()
+    least = int(usual[:2].sum() / (0.01 * 86_400) / 2)
+    flow.set_volume(store.volume, limits=(0, least))
+    assert flow.limits_of(store.volume) == (0, least)
+    at = [
+        flow.of_volume(store.array, store.volume, day=noon + ahead) for ahead in (0, 0.0002, 0.01)
+    ]
+    assert (at[0] == before).all()  # nothing bears before anybody looks again
+    assert (at[1] >= at[0]).all()
+    rate = (at[2] - at[1])[:2].sum() / (0.0098 * 86_400)
+    assert rate == pytest.approx(least, rel=0.01)
+    again = Flow(estate, since=float(TODAY - 2), kept=kept)
+    assert again.limits_of(store.volume) == (0, least)

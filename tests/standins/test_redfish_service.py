@@ -2,7 +2,7 @@ import httpx
 import pytest
 import redfish
 
-from tests.conftest import PASSWORD, USER
+from tests.conftest import PASSWORD, USER, WRITER
 
 ROOT = "/redfish/v1"
 
@@ -102,3 +102,45 @@ def test_the_older_location_lies_under_a_system(standin):
         system = client.get(root["Systems"]["@odata.id"]).json()["Members"][0]["@odata.id"]
         storage = client.get(client.get(system).json()["Storage"]["@odata.id"]).json()
         assert storage["Members@odata.count"] == 1
+
+
+@pytest.fixture
+def volume(heron):
+    return f"{heron.service.tree.ground.storage}/Volumes/" + next(
+        name for name, (_, one) in heron.service.tree.ground.volumes.items()
+        if heron.service.tree.ground.flow.limits_of(one)
+    )  # fmt: skip
+
+
+def limits(least, most):
+    return {"Oem": {"TernCoast": {"MinimumIOPS": least, "MaximumIOPS": most}}}
+
+
+@pytest.mark.parametrize(
+    ("who", "body", "headers", "status"),
+    [
+        (WRITER, limits(10, 900), {}, 200),
+        (WRITER, limits(10, 900), {"If-Match": 'W/"of-another-time"'}, 412),
+        ((USER, PASSWORD), limits(10, 900), {}, 403),
+        (("nobody", "nothing"), limits(10, 900), {}, 401),
+        (WRITER, limits(901, 900), {}, 400),
+        (WRITER, limits(0, 0), {}, 400),
+        (WRITER, limits(True, 900), {}, 400),
+        (WRITER, {"Name": "another"}, {}, 400),
+        (WRITER, {**limits(10, 900), "Name": "another"}, {}, 400),
+    ],
+)
+def test_limits_of_a_volume_are_set_by_who_may_both_or_none(
+    heron, volume, who, body, headers, status
+):
+    with httpx.Client(base_url=heron.url, auth=who, trust_env=False) as client:
+        before = httpx.get(heron.url + volume, auth=(USER, PASSWORD), trust_env=False).json()["Oem"]
+        assert client.patch(volume, json=body, headers=headers).status_code == status
+        told = httpx.get(heron.url + volume, auth=(USER, PASSWORD), trust_env=False).json()["Oem"]
+    assert told == (body["Oem"] if status == 200 else before)
+
+
+def test_nothing_but_a_volume_can_be_set(heron, volume):
+    with httpx.Client(base_url=heron.url, auth=WRITER, trust_env=False) as client:
+        assert client.patch(f"{ROOT}/Chassis/heron-1", json=limits(1, 2)).status_code == 405
+        assert client.patch(f"{volume}-gone", json=limits(1, 2)).status_code == 404

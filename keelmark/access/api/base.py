@@ -8,6 +8,8 @@ from drf_spectacular.utils import OpenApiParameter
 from rest_framework import exceptions, serializers
 from rest_framework.request import Request
 
+from keelmark.access.errors import wrong_field
+
 Record = Any  # Any: what a read serializer tells of, a dict or a dataclass
 IF_MATCH = OpenApiParameter(
     "If-Match",
@@ -15,6 +17,23 @@ IF_MATCH = OpenApiParameter(
     OpenApiParameter.HEADER,
     description="the version that was seen; 428 without it, 412 with what stands now",
 )
+MAX_KEY = 200
+KEY = OpenApiParameter(
+    "Idempotency-Key",
+    OpenApiTypes.STR,
+    OpenApiParameter.HEADER,
+    required=True,
+    description="the same key brings the same answer and does nothing twice",
+)
+
+
+def key_of(request: Request) -> str:
+    """Return the key under which a write is asked for once; refuse one without."""
+    key = str(request.headers.get("Idempotency-Key") or "")
+    if not 1 <= len(key) <= MAX_KEY or not key.isprintable():
+        told = f"Give an Idempotency-Key of 1 to {MAX_KEY} printable characters."
+        raise wrong_field("Idempotency-Key", told, code="required")
+    return key
 
 
 def actor_of(request: Request) -> User:

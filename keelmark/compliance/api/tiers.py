@@ -1,4 +1,4 @@
-"""QoS tiers over the API: read, drawn up, revised, retired, named; and what places must offer."""
+"""QoS tiers over the API: read, drawn up, revised, retired, named."""
 
 from typing import Any
 
@@ -10,18 +10,11 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from keelmark.access.api.base import IF_MATCH, Problem, Record, actor_of
-from keelmark.access.errors import wrong_field
 from keelmark.access.rights import Right
 from keelmark.access.versions import version_of, versioned, wanted_version
 from keelmark.bearings.api.asked import BEARING, AtRead, at_told, view_of
-from keelmark.compliance.api.asked import number_asked, seen_ids
+from keelmark.compliance.api.asked import seen_ids
 from keelmark.compliance.models import MAX_NAME, MAX_NOTE, Tier, TierRevision
-from keelmark.compliance.selectors.offers import (
-    KINDS_OF_OFFERS,
-    offer_told,
-    offers_at,
-    rows_of_offers,
-)
 from keelmark.compliance.selectors.serving import STATES, served_at, tier_tally
 from keelmark.compliance.selectors.tiers import standing_tiers, tiered_at
 from keelmark.compliance.services.tiers import (
@@ -36,11 +29,7 @@ from keelmark.compliance.services.tiers import (
 from keelmark.core.estate.reading import When
 from keelmark.core.qos.tiers import DEFAULT_BURST
 
-PAGE = 200
 TIER = OpenApiParameter("tier_id", OpenApiTypes.INT, OpenApiParameter.PATH)
-OFFERING = OpenApiParameter(
-    "kind", OpenApiTypes.STR, OpenApiParameter.PATH, enum=list(KINDS_OF_OFFERS)
-)
 IO_STATES = [one.value for one in STATES]
 
 
@@ -101,29 +90,6 @@ class TierNamingWrite(serializers.Serializer[Record]):
 class TierNamedRead(serializers.Serializer[Record]):
     entity_id = serializers.IntegerField()
     tier_id = serializers.IntegerField(allow_null=True, help_text="that it named before")
-
-
-class OfferRead(serializers.Serializer[Record]):
-    id = serializers.IntegerField()
-    kind = serializers.ChoiceField(choices=list(KINDS_OF_OFFERS))
-    name = serializers.CharField()
-    home = serializers.CharField(allow_null=True, help_text="where it lies")
-    n_disks = serializers.IntegerField(help_text="with a tier, of VMs that are not off")
-    must_min_iops = serializers.FloatField()
-    must_max_iops = serializers.FloatField()
-    set_min_iops = serializers.FloatField(allow_null=True)
-    set_max_iops = serializers.FloatField(allow_null=True)
-    sustains_iops = serializers.FloatField(allow_null=True)
-    is_drifted = serializers.BooleanField()
-    is_oversold = serializers.BooleanField()
-
-
-class OffersRead(serializers.Serializer[Record]):
-    at = AtRead()
-    n_all = serializers.IntegerField()
-    n_drifted = serializers.IntegerField()
-    n_oversold = serializers.IntegerField()
-    results = OfferRead(many=True)
 
 
 class TiersView(APIView):
@@ -234,39 +200,6 @@ class TierNamingsView(APIView):
             seen=seen_ids(request, kinds=NAMERS),
         )  # fmt: skip
         return Response(TierNamedRead(before, many=True).data)
-
-
-class OffersView(APIView):
-    """What places of a kind must offer for the disks on them, what drifted first."""
-
-    @extend_schema(
-        operation_id="offers_list",
-        parameters=[
-            OFFERING,
-            OpenApiParameter("drift", OpenApiTypes.BOOL, description="drifted or oversold alone"),
-            OpenApiParameter("after", OpenApiTypes.INT, description="how many to leave out before"),
-            *BEARING,
-        ],
-        responses={200: OffersRead, 400: Problem},
-    )
-    def get(self, request: Request, kind: str) -> Response:
-        if kind not in KINDS_OF_OFFERS:
-            raise wrong_field("kind", f"Use one of {', '.join(KINDS_OF_OFFERS)}.")
-        after = number_asked(request, "after") or 0
-        is_drift_only = request.query_params.get("drift", "") in ("1", "true")
-        view = view_of(request)
-        offers = offers_at(view, kind=kind)
-        rows = rows_of_offers(view, offers, is_drift_only=is_drift_only)
-        told = {
-            "at": at_told(view),
-            "n_all": len(rows),
-            "n_drifted": int(offers.is_drifted[rows].sum()),
-            "n_oversold": int(offers.is_oversold[rows].sum()),
-            "results": [
-                offer_told(view, offers, row) for row in rows[after : after + PAGE].tolist()
-            ],
-        }
-        return Response(OffersRead(told).data)
 
 
 def _tier(tier_id: int) -> Tier:

@@ -8,9 +8,16 @@ import numpy as np
 from keelmark.bearings.selectors.lists import Columns, ordered
 from keelmark.bearings.selectors.views import View
 from keelmark.compliance.selectors.serving import number
-from keelmark.compliance.selectors.tiers import PLACES, configured, sustained, tiered_at
+from keelmark.compliance.selectors.tiers import (
+    PLACES,
+    configured,
+    is_served,
+    sustained,
+    tiered_at,
+)
 from keelmark.core.arrays import Bools, Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE
+from keelmark.core.estate.reading import Reading
 from keelmark.core.qos.tiers import is_oversold
 
 KINDS_OF_OFFERS: Final = PLACES
@@ -26,6 +33,7 @@ class Offers:
 
     kind: str
     n_disks: Int64s
+    n_untiered: Int64s  # that would be held back were the place set to what it must offer
     must_min: Float64s
     must_max: Float64s
     set_min: Float64s
@@ -43,15 +51,18 @@ class Offers:
         return told & (self.n_disks > 0)
 
 
-def offers_at(view: View, *, kind: str) -> Offers:
+def offers_at(reading: Reading, *, kind: str) -> Offers:
     """Return what all places of a kind must offer; who sees what is for the caller."""
-    reading = view.reading
-    told = tiered_at(reading).offers[kind]
+    tiered = tiered_at(reading)
+    told = tiered.offers[kind]
     set_min, set_max = configured(reading, kind=kind)
     n = len(reading.estate.table(kind))
     sustains = sustained(reading) if kind == "array" else np.full(n, np.nan)
+    bare = is_served(reading) & (tiered.tier == NOWHERE) & (tiered.place[kind] != NOWHERE)
     return Offers(
-        kind=kind, n_disks=told.n_disks, must_min=told.min_iops, must_max=told.max_iops,
+        kind=kind, n_disks=told.n_disks,
+        n_untiered=np.bincount(tiered.place[kind][bare], minlength=n).astype(np.int64),
+        must_min=told.min_iops, must_max=told.max_iops,
         set_min=set_min, set_max=set_max, sustains=sustains,
         is_oversold=is_oversold(told.min_iops, sustains=sustains),
     )  # fmt: skip
@@ -78,6 +89,7 @@ def offer_told(view: View, offers: Offers, row: int) -> dict[str, Any]:  # Any: 
         "name": table.names[row],
         "home": _home(view, offers.kind, row),
         "n_disks": int(offers.n_disks[row]),
+        "n_untiered": int(offers.n_untiered[row]),
         "must_min_iops": number(offers.must_min[row]),
         "must_max_iops": number(offers.must_max[row]),
         "set_min_iops": number(offers.set_min[row]),

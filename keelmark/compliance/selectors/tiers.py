@@ -2,13 +2,14 @@
 
 from collections.abc import Hashable, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from threading import RLock
 from typing import Final
 
 import numpy as np
 from django.db.models import Max, OuterRef, Prefetch, QuerySet, Subquery
 
+from keelmark.access.clock import now
 from keelmark.bearings.selectors.picture import Lately
 from keelmark.compliance.models import Tier, TierNaming, TierRevision
 from keelmark.compliance.selectors.definitions import defined, defined_at
@@ -21,9 +22,12 @@ from keelmark.core.policy.nearest import LEVELS, Level, nearest
 from keelmark.core.policy.rules import HasTier
 from keelmark.core.qos import tiers as core
 from keelmark.core.qos.tiers import Offer, effective, is_oversold, offer, shares_of_minimum
+from keelmark.feeds.changes.allowed import LIMITS
+from keelmark.feeds.changes.reading import last_set_at, set_since
 
 BY: Final = (*LEVELS, "policy")  # whose naming of a tier bears, the nearest first
 KEPT: Final = 6
+SETTLED_AFTER: Final = timedelta(hours=1)  # a limit that was set longer ago bears in every mean
 PLACES: Final = ("datastore", "volume", "pool", "array")
 
 
@@ -101,7 +105,9 @@ class _Kept:
 
 def tiered_at(reading: Reading) -> Tiered:
     """Return the tiers and limits of all disks at a reading; who sees what is for the caller."""
-    key = (reading.estate.revision, reading.day, tiers_defined_at(), defined_at())
+    key = (
+        reading.estate.revision, reading.day, tiers_defined_at(), defined_at(), last_set_at()
+    )  # fmt: skip
     with _Kept.lock:
         return _Kept.tiered.get(key) or _Kept.tiered.keep(key, _tiered(reading, key=key))
 
@@ -122,6 +128,7 @@ def _tiered(reading: Reading, *, key: Hashable) -> Tiered:
     most = np.array([*(float(one.core.max_iops) for one in told), np.nan])[tier]
     is_shared = np.array([*(one.core.is_together for one in told), False])[tier]
     volume = place["volume"]
+    changed_at = np.fmax(changed_at, np.append(_set_at(reading), np.nan)[volume])
     set_least, set_most = configured(reading, kind="volume")
     maximum, bound_by = effective(
         [most, _amounts(reading, "disk", "max_iops"), np.append(set_most, np.nan)[volume]]
@@ -166,6 +173,18 @@ def _named(reading: Reading, told: Sequence[DefinedTier]) -> tuple[Int64s, Int64
     ):
         named_at = np.where(by == BY.index(place), at, named_at)
     return tier, by, np.fmax(revised, named_at)
+
+
+def _set_at(reading: Reading) -> Float64s:
+    """The minute in which each volume was set last from here, NaN where long ago or never."""
+    table = reading.estate.table("volume")
+    told = np.full(len(table), np.nan)
+    lately = set_since(LIMITS, since=now() - SETTLED_AFTER)
+    rows = table.rows_of(np.array(list(lately), dtype=np.int64))
+    for row, at in zip(rows.tolist(), lately.values(), strict=True):
+        if row != NOWHERE:
+            told[row] = minute_of(at)
+    return told
 
 
 def _own(reading: Reading, *, kind: str, place_of: dict[int, int]) -> tuple[Int64s, Float64s]:

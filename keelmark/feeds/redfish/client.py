@@ -17,6 +17,7 @@ from keelmark.feeds.errors import (
     AnswerError,
     BusyError,
     CollectError,
+    RefusedError,
     SignInError,
     UnreachableError,
 )
@@ -79,6 +80,31 @@ class RedfishReader:
 
     async def read(self, path: str) -> Resource:
         """Return one resource; raise a CollectError once patience is at its end."""
+        return (await self.read_with_version(path))[0]
+
+    async def patch(self, path: str, *, body: Resource, version: str) -> bool:
+        """Change a resource that is still of a version; return False where it is not.
+
+        Raise RefusedError with the array's own words where it will not. Sent again after a lost
+        answer it does no harm: the version is another one once it was done.
+        """
+        for _ in range(MAX_TRIES):
+            token = self._token
+            answer = await self._send("PATCH", path, json=body, version=version)
+            if answer.status_code == httpx.codes.UNAUTHORIZED:
+                await self._sign_in_again(after=token)
+                continue
+            if answer.status_code == httpx.codes.PRECONDITION_FAILED:
+                return False
+            if answer.status_code >= httpx.codes.BAD_REQUEST:
+                raise RefusedError(
+                    url=self._url(path), status=answer.status_code, why=_message_of(answer)
+                )
+            return True
+        raise SignInError(url=self.base_url, user=self.user)
+
+    async def read_with_version(self, path: str) -> tuple[Resource, str]:
+        """Return one resource and the version it is of, empty where the array tells none."""
         for attempt in range(1, MAX_TRIES + 1):
             async with self._bound:
                 token = self._token
@@ -94,7 +120,7 @@ class RedfishReader:
             if body is not None:
                 self.n_read += 1
                 self._check_clock(answer)
-                return body
+                return body, str(answer.headers.get("ETag") or body.get("@odata.etag") or "")
             if attempt < MAX_TRIES:
                 await asyncio.sleep(self.back_off_seconds * 2 ** (attempt - 1))
         if answer.status_code == httpx.codes.UNAUTHORIZED:
@@ -128,14 +154,15 @@ class RedfishReader:
                 await self.sign_in()
 
     async def _send(
-        self, method: str, path: str, *, json: Resource | None = None
+        self, method: str, path: str, *, json: Resource | None = None, version: str = ""
     ) -> httpx.Response:
         """Send until an answer comes that more patience would not better."""
         url = self._url(path)
+        headers = self._headers() | ({"If-Match": version} if version else {})
         for attempt in range(1, MAX_TRIES + 1):
             wait = self.back_off_seconds * 2 ** (attempt - 1)
             try:
-                request = self.http.build_request(method, url, json=json, headers=self._headers())
+                request = self.http.build_request(method, url, json=json, headers=headers)
                 answer = await sent_within(self.http, request, auth=self._auth())
             except httpx.HTTPError as exc:
                 if attempt == MAX_TRIES:

@@ -105,18 +105,32 @@ def backing_of(resource: Resource) -> Any:  # Any: the document's literal
     return "raid" if is_block or resource.get("SupportedRAIDTypes") else None
 
 
+LIMITS = ("MinimumIOPS", "MaximumIOPS")
+
+
 def limits_of(resource: Resource) -> tuple[int | None, int | None]:
     """Return to how many operations a second a volume is set, least and most.
 
     The published schema knows limits a terabyte alone, so makers tell theirs in their own part.
     """
-    oem = resource.get("Oem")
-    parts = [part for part in oem.values() if isinstance(part, dict)] if oem else []
+    parts = _makers_parts(resource).values()
     told: list[int | None] = []
-    for name in ("MinimumIOPS", "MaximumIOPS"):
+    for name in LIMITS:
         known = [one for part in parts if (one := amount_in(part, name)[0]) is not None]
         told.append(known[0] if known else None)
     return told[0], told[1]
+
+
+def maker_of_limits(resource: Resource) -> str:
+    """Return whose own part of a volume tells its limits, empty where nobody's does."""
+    parts = _makers_parts(resource).items()
+    return next((maker for maker, part in parts if any(name in part for name in LIMITS)), "")
+
+
+def _makers_parts(resource: Resource) -> dict[str, Resource]:
+    parts = resource.get("Oem")
+    told = parts if isinstance(parts, dict) else {}
+    return {str(maker): part for maker, part in told.items() if isinstance(part, dict)}
 
 
 def role_of(resource: Resource, *, is_pooled: bool) -> Any:  # Any: the document's literal

@@ -75,7 +75,7 @@ async def collect(
         is_expanding = bool(
             (root.get("ProtocolFeaturesSupported") or {}).get("ExpandQuery", {}).get("ExpandAll")
         )
-        storages = await _storages(reader, root=root)
+        storages = await storages_of(reader, root=root)
         facts = Facts(
             url=reader.base_url,
             read_at=datetime.now(UTC),
@@ -95,7 +95,7 @@ async def collect(
     )
 
 
-async def _storages(reader: RedfishReader, *, root: Resource) -> list[Resource]:
+async def storages_of(reader: RedfishReader, *, root: Resource) -> list[Resource]:
     """Storage resources at the stand-alone place, else under each computer system."""
     standalone = link_of(root, "Storage")
     if standalone:

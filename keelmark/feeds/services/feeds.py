@@ -21,9 +21,10 @@ from keelmark.feeds.secrets import opened, sealed
 
 WITHOUT_ADDRESS = (Protocol.FILE, Protocol.PUSH, Protocol.TABLE)
 CHANGEABLE = (
-    "name", "addresses", "user", "ca_certificate", "options", "every_minutes",
+    "name", "addresses", "user", "writer_user", "ca_certificate", "options", "every_minutes",
     "allowed_age_hours", "timeout_seconds", "is_paused",
 )  # fmt: skip
+READER, WRITER = "password_encrypted", "writer_password_encrypted"
 BINDS_SECRET = ("addresses", "ca_certificate")  # a secret is for this far end, known by that
 Changes = Mapping[str, Any]  # Any: the fields' own types
 
@@ -37,6 +38,7 @@ def ensure_feed(
     url: str = "",
     user: str = "",
     password: str = "",
+    writer_password: str = "",
     **facts: Any,  # Any: further fields of the model
 ) -> Feed:
     """Make the feed or bring an existing one of this name up to date."""
@@ -48,18 +50,32 @@ def ensure_feed(
             "addresses": addresses if addresses is not None else [url],
             "user": user,
             "password_encrypted": sealed(password),
+            "writer_password_encrypted": sealed(writer_password),
             **facts,
         },
     )
     return feed
 
 
-def add_feed(*, actor: User, name: str, protocol: Protocol, password: str, facts: Changes) -> Feed:
+def add_feed(
+    *,
+    actor: User,
+    name: str,
+    protocol: Protocol,
+    password: str,
+    facts: Changes,
+    writer_password: str = "",
+) -> Feed:
     """Add a feed, refused with its field where it cannot be."""
     taken = FeedFormError(field="name", why=f"There is a feed {name} already.")
     if Feed.objects.filter(name=name).exists():
         raise taken
-    feed = Feed(name=name, protocol=protocol, password_encrypted=sealed(password))
+    feed = Feed(
+        name=name,
+        protocol=protocol,
+        password_encrypted=sealed(password),
+        writer_password_encrypted=sealed(writer_password),
+    )
     _change(feed, facts=facts)
     try:
         with transaction.atomic():
@@ -97,10 +113,11 @@ def set_feed(
     actor: User,
     feed_id: int,
     password: str | None = None,
+    writer_password: str | None = None,
     seen_version: str | None = None,
     **facts: Any,
 ) -> Feed:  # Any: fields
-    """Change what is given of a feed; the password goes in and never comes out.
+    """Change what is given of a feed; passwords go in and never come out.
 
     A secret was given for one far end: with another address or another authority it is
     dropped, unless it is given again.
@@ -108,9 +125,7 @@ def set_feed(
     feed = selectors.feeds_for(actor).select_for_update(of=("self",)).get(pk=feed_id)
     before = told_of(feed)
     check_version(seen_version, facts=before)
-    had_secret = bool(opened(feed.password_encrypted))
-    if password is not None:
-        feed.password_encrypted = sealed(password)
+    secrets = _Secrets(feed, password=password, writer_password=writer_password)
     name = facts.get("name", feed.name)
     if Feed.objects.filter(name=name).exclude(pk=feed.pk).exists():
         raise FeedFormError(field="name", why=f"There is a feed {name} already.")
@@ -120,18 +135,34 @@ def set_feed(
     is_elsewhere = any(before[name] != getattr(feed, name) for name in BINDS_SECRET)
     if is_elsewhere:
         feed.options = settable_options(feed.options)  # where to go on was of the other place
-    if is_elsewhere and password is None:
-        feed.password_encrypted = sealed("")
+    told = secrets.kept(is_elsewhere=is_elsewhere)
     feed.n_failures = 0
-    feed.save(update_fields=[*CHANGEABLE, "password_encrypted", "n_failures", "next_due_at"])
-    after = told_of(feed)
-    if password is not None:
-        after["has_new_password"] = True
-    elif is_elsewhere and had_secret:
-        after["has_lost_password"] = True
+    feed.save(update_fields=[*CHANGEABLE, READER, WRITER, "n_failures", "next_due_at"])
+    after = {**told_of(feed), **told}
     audit(actor, action="set feed", kind="feed", subject_id=feed.pk, name=feed.name,
           before=before, after=after)  # fmt: skip
     return feed
+
+
+class _Secrets:
+    """The secrets of a feed while it is changed: given anew, kept, or dropped."""
+
+    def __init__(self, feed: Feed, *, password: str | None, writer_password: str | None) -> None:
+        self.feed = feed
+        self.given = {"password": password, "writer_password": writer_password}
+        self.had = {name: bool(opened(getattr(feed, f"{name}_encrypted"))) for name in self.given}
+
+    def kept(self, *, is_elsewhere: bool) -> dict[str, bool]:
+        """Keep what is given, drop what was for another far end; return that for the audit."""
+        told = {}
+        for name, secret in self.given.items():
+            if secret is not None:
+                told[f"has_new_{name}"] = True
+            elif is_elsewhere and self.had[name]:
+                told[f"has_lost_{name}"] = True
+            if secret is not None or is_elsewhere:
+                setattr(self.feed, f"{name}_encrypted", sealed(secret or ""))
+        return told
 
 
 def _change(feed: Feed, *, facts: Changes) -> None:
@@ -146,6 +177,8 @@ def _change(feed: Feed, *, facts: Changes) -> None:
         feed.addresses = _clean_addresses(protocol, addresses=feed.addresses)
     if "options" in facts:
         check_options(protocol, options=feed.options)
+    if feed.writer_user and protocol != Protocol.REDFISH:
+        raise FeedFormError(field="writer_user", why="Nothing can be set over this protocol.")
     if feed.user and protocol == Protocol.LIBVIRT and not USER.match(feed.user):
         raise FeedFormError(field="user", why="is no name of a system's user")
     if feed.ca_certificate:

@@ -9,9 +9,13 @@ from contextlib import contextmanager
 from functools import cache
 from typing import Any
 
+import structlog
+from django.db import transaction
 from procrastinate import App
 from procrastinate.contrib.django.django_connector import DjangoConnector
 from procrastinate.exceptions import AlreadyEnqueued
+
+log = structlog.get_logger()
 
 
 @cache
@@ -24,6 +28,16 @@ def defer(
 ) -> None:  # Any: JSON, the task's own
     """Queue a job by its task's name; raise AlreadyEnqueued where its queueing lock is taken."""
     _queue().configure_task(task, lock=lock, queueing_lock=queueing_lock).defer(**arguments)
+
+
+def ask_once(task: str, *, of: str = "", **arguments: Any) -> None:  # Any: JSON, the task's own
+    """Queue a job unless one of it is queued already; one of them runs at a time."""
+    key = of or task
+    try:
+        with transaction.atomic():
+            defer(task, queueing_lock=key, lock=key, **arguments)
+    except AlreadyEnqueued:
+        log.debug("asked_already", task=key)
 
 
 @contextmanager

@@ -7,14 +7,13 @@ from django.contrib.auth.models import User
 from django.db import IntegrityError, transaction
 from django.db.models import Q
 from procrastinate.contrib.django.models import ProcrastinateJob
-from procrastinate.exceptions import AlreadyEnqueued
 
 from keelmark.access.services.audit import audit
 from keelmark.estate.models import Protocol
 from keelmark.feeds import selectors
 from keelmark.feeds.errors import FeedPausedError
 from keelmark.feeds.models import Feed, Run, RunState
-from keelmark.feeds.services.jobs import defer
+from keelmark.feeds.services.jobs import ask_once, defer
 
 log = structlog.get_logger()
 LIVE = (RunState.QUEUED, RunState.RUNNING)
@@ -107,17 +106,9 @@ def requeue(run: Run) -> None:
 
 def ask_refresh() -> None:
     """Queue one refresh of the forecasts; by name, since forecasts lie above feeds."""
-    _ask_once(REFRESH_TASK)
+    ask_once(REFRESH_TASK)
 
 
 def ask_joining() -> None:
     """Queue one look over the joined estate."""
-    _ask_once(JOIN_TASK)
-
-
-def _ask_once(task: str) -> None:
-    try:
-        with transaction.atomic():
-            defer(task, queueing_lock=task, lock=task)
-    except AlreadyEnqueued:
-        log.debug("asked_already", task=task)
+    ask_once(JOIN_TASK)

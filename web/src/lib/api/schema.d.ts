@@ -38,6 +38,109 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/change-sets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Changes at far ends, newest first: asked for, let go, and what came of each. */
+        get: operations["change_sets_list"];
+        put?: never;
+        /** @description Ask for changes, all or none. Planners plan them; an operator has them sent at once. */
+        post: operations["change_sets_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/change-sets/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Changes at far ends, newest first: asked for, let go, and what came of each. */
+        get: operations["change_sets_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/change-sets/{id}/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take from the queue what was not sent yet. */
+        post: operations["change_sets_drop_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/change-sets/{id}/release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Let planned changes go. */
+        post: operations["change_sets_release_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/change-sets/{id}/retry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Queue again what failed. */
+        post: operations["change_sets_retry_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/change-sets/{id}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Ask for the way back: what was set is set to what it was, if it still is so. */
+        post: operations["change_sets_take_back_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes": {
         parameters: {
             query?: never;
@@ -238,6 +341,40 @@ export interface paths {
         put?: never;
         /** @description What limits do with what was asked for: those that are, and others that are tried. */
         post: operations["replays_try"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compliance/rightings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Arrays whose volumes can be set from here, and whether they are on an interval. */
+        get: operations["rightings_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compliance/rightings/{entity_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description One array's interval. */
+        put: operations["rightings_set"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1685,6 +1822,48 @@ export interface components {
          * @enum {string}
          */
         ChangeReadKindEnum: "feed" | "date" | "shift" | "inventory";
+        ChangeSetRead: {
+            readonly id: number;
+            readonly why: string;
+            /** Format: date-time */
+            readonly asked_at: string;
+            readonly actor_name: string;
+            /** Format: date-time */
+            readonly released_at: string | null;
+            readonly released_by: string;
+            readonly takes_back_id: number | null;
+            readonly n_by_state: {
+                [key: string]: number;
+            };
+            changes: components["schemas"]["FarChangeRead"][];
+        };
+        ChangeSetWriteRequest: {
+            what: components["schemas"]["ChangeSetWriteWhatEnum"];
+            changes: components["schemas"]["FarChangeWriteRequest"][];
+            /** @default  */
+            why: string;
+            /**
+             * @description sent at once, by an operator; else it waits for one
+             * @default false
+             */
+            is_released: boolean;
+        };
+        /**
+         * @description * `limits` - limits
+         * @enum {string}
+         */
+        ChangeSetWriteWhatEnum: "limits";
+        /**
+         * @description * `planned` - Planned
+         *     * `queued` - Queued
+         *     * `sending` - Sending
+         *     * `set` - Set
+         *     * `otherwise` - Otherwise
+         *     * `failed` - Failed
+         *     * `dropped` - Dropped
+         * @enum {string}
+         */
+        ChangeStateEnum: "planned" | "queued" | "sending" | "set" | "otherwise" | "failed" | "dropped";
         CheckRead: {
             n_rows: number;
             n_good: number;
@@ -1954,6 +2133,38 @@ export interface components {
             /** @description the address as a square code, SVG */
             picture: string;
         };
+        FarChangeRead: {
+            readonly id: number;
+            readonly entity_id: number;
+            name: string;
+            kind: string;
+            feed_name?: string | null;
+            readonly what: string;
+            was: {
+                [key: string]: number;
+            };
+            wanted: {
+                [key: string]: number;
+            };
+            found: {
+                [key: string]: number;
+            } | null;
+            state: components["schemas"]["ChangeStateEnum"];
+            readonly problem: string;
+            readonly n_tries: number;
+            /** Format: date-time */
+            readonly ended_at: string | null;
+        };
+        FarChangeWriteRequest: {
+            entity_id: number;
+            /** @description as it was seen; nothing is sent if it is not */
+            was: {
+                [key: string]: number;
+            };
+            wanted: {
+                [key: string]: number;
+            };
+        };
         FeedRead: {
             readonly id: number;
             readonly name: string;
@@ -1961,6 +2172,8 @@ export interface components {
             addresses: string[];
             readonly user: string;
             readonly has_password: boolean;
+            readonly writer_user: string;
+            readonly has_writer_password: boolean;
             readonly ca_certificate: string;
             readonly options: {
                 [key: string]: unknown;
@@ -1991,6 +2204,9 @@ export interface components {
             name: string;
             user?: string;
             password?: string;
+            /** @description the account that changes are sent with; without one nothing is ever set there */
+            writer_user?: string;
+            writer_password?: string;
             addresses?: string[];
             ca_certificate?: string;
             options?: {
@@ -2535,6 +2751,16 @@ export interface components {
             name: string;
             n: number;
         };
+        OfferChangeRead: {
+            set_id: number;
+            state: components["schemas"]["ChangeStateEnum"];
+            /** Format: date-time */
+            ended_at: string | null;
+            problem: string;
+            wanted: {
+                [key: string]: number;
+            };
+        };
         OfferRead: {
             id: number;
             kind: components["schemas"]["OfferReadKindEnum"];
@@ -2555,6 +2781,14 @@ export interface components {
             sustains_iops: number | null;
             is_drifted: boolean;
             is_oversold: boolean;
+            /** @description disks without a tier, that a limit of what must be offered would hold back */
+            n_untiered: number;
+            /** @description from here, over its feed */
+            can_be_set: boolean;
+            /** @description why a volume that drifted is not set right; empty: it can be */
+            left_alone: string | null;
+            /** @description that was asked for last */
+            change: components["schemas"]["OfferChangeRead"] | null;
         };
         /**
          * @description * `datastore` - datastore
@@ -2605,6 +2839,19 @@ export interface components {
              */
             previous?: string | null;
             results: components["schemas"]["AuditRead"][];
+        };
+        PaginatedChangeSetReadList: {
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?cursor=cD00ODY%3D"
+             */
+            next?: string | null;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?cursor=cj0xJnA9NDg3
+             */
+            previous?: string | null;
+            results: components["schemas"]["ChangeSetRead"][];
         };
         PaginatedCrossingReadList: {
             /**
@@ -2718,6 +2965,9 @@ export interface components {
             name?: string;
             user?: string;
             password?: string;
+            /** @description the account that changes are sent with; without one nothing is ever set there */
+            writer_user?: string;
+            writer_password?: string;
             addresses?: string[];
             ca_certificate?: string;
             options?: {
@@ -3032,11 +3282,21 @@ export interface components {
             named: components["schemas"]["NamedRead"][];
         };
         RemainderRead: {
-            what: components["schemas"]["WhatEnum"];
+            what: components["schemas"]["RemainderReadWhatEnum"];
             amount: number;
             n: number | null;
             size_bytes: number | null;
         };
+        /**
+         * @description * `unclaimed` - unclaimed
+         *     * `orphans` - orphans
+         *     * `unpooled` - unpooled
+         *     * `hot` - hot
+         *     * `warm` - warm
+         *     * `cold` - cold
+         * @enum {string}
+         */
+        RemainderReadWhatEnum: "unclaimed" | "orphans" | "unpooled" | "hot" | "warm" | "cold";
         RepairRead: {
             /** Format: date */
             first_on: string;
@@ -3171,6 +3431,23 @@ export interface components {
             /** Format: date-time */
             made_at: string;
             author: string;
+        };
+        RightingRead: {
+            array_id: number;
+            array_name: string;
+            /** @description null: it is off */
+            every_seconds: number | null;
+            author: string | null;
+            /** Format: date-time */
+            due_at: string | null;
+            /** Format: date-time */
+            last_at: string | null;
+            /** @description what came of it */
+            last_told: string | null;
+        };
+        RightingWriteRequest: {
+            /** @description null: no more */
+            every_seconds: number | null;
         };
         /**
          * @description * `planner` - Planner
@@ -3779,16 +4056,6 @@ export interface components {
             share: number;
         };
         /**
-         * @description * `unclaimed` - unclaimed
-         *     * `orphans` - orphans
-         *     * `unpooled` - unpooled
-         *     * `hot` - hot
-         *     * `warm` - warm
-         *     * `cold` - cold
-         * @enum {string}
-         */
-        WhatEnum: "unclaimed" | "orphans" | "unpooled" | "hot" | "warm" | "cold";
-        /**
          * @description * `past` - past
          *     * `now` - now
          *     * `forecast` - forecast
@@ -3888,6 +4155,298 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_sets_list: {
+        parameters: {
+            query?: {
+                /** @description The pagination cursor value. */
+                cursor?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaginatedChangeSetReadList"];
+                };
+            };
+        };
+    };
+    change_sets_create: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the same key brings the same answer and does nothing twice */
+                "Idempotency-Key": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeSetWriteRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeSetRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_sets_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeSetRead"];
+                };
+            };
+        };
+    };
+    change_sets_drop_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeSetRead"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_sets_release_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeSetRead"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_sets_retry_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeSetRead"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_sets_take_back_create: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the same key brings the same answer and does nothing twice */
+                "Idempotency-Key": string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeSetRead"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4469,6 +5028,66 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rightings_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RightingRead"][];
+                };
+            };
+        };
+    };
+    rightings_set: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entity_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RightingWriteRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RightingRead"][];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5878,6 +6497,7 @@ export interface operations {
         parameters: {
             query?: never;
             header: {
+                /** @description the same key brings the same answer and does nothing twice */
                 "Idempotency-Key": string;
             };
             path: {
