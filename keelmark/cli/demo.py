@@ -27,7 +27,7 @@ from keelmark.cli.processes import start_processes, stop_processes
 from keelmark.config.state import PROJECT, State, save_state, state_folder
 
 PERSON, PASSWORD = "planner", "spring-tide"  # the demo's, printed for all to see
-ADMINISTRATOR = "keeper"
+ADMINISTRATOR, OPERATOR = "keeper", "deckhand"
 FIRST_WEB_PORT, LAST_WEB_PORT = 8400, 8439
 FIRST_STANDIN_PORT, LAST_STANDIN_PORT = 8441, 8999
 N_OTHER_PORTS = 2  # the exporter's and the object storage's
@@ -77,7 +77,8 @@ def demo(*, port: int | None, size: str, is_fresh: bool) -> None:
     record_performance(size=size, anchor=str(state.demo_anchor))
     out.print(f"\n  Keel Mark is at [bold]http://127.0.0.1:{state.web_port}/[/bold]")
     out.print(f"  Sign in as [bold]{PERSON}[/bold] with [bold]{PASSWORD}[/bold]")
-    out.print(f"  (People are looked after by [bold]{ADMINISTRATOR}[/bold], same password.)")
+    out.print(f"  (People are looked after by [bold]{ADMINISTRATOR}[/bold], limits are set by "
+              f"[bold]{OPERATOR}[/bold], same password.)")  # fmt: skip
     out.print(f"  Ready in {time.monotonic() - begun:.0f} s. ./keel stop ends it.")
 
 
@@ -126,6 +127,7 @@ def _migrate_and_people() -> None:
         keep_partitions(today=utc_today())
     ensure_person(name=PERSON, password=PASSWORD, role=Role.PLANNER)
     ensure_person(name=ADMINISTRATOR, password=PASSWORD, role=Role.ADMINISTRATOR)
+    ensure_person(name=OPERATOR, password=PASSWORD, role=Role.OPERATOR)
 
 
 def _give_up_left_runs() -> None:

@@ -9,6 +9,8 @@ from keelmark.cli.folders import hosts_folder, inbox_folder
 from keelmark.config.state import PROJECT
 
 STANDIN_USER, STANDIN_PASSWORD = "planner-ro", "low-water"  # a stand-in's
+WRITER, WRITER_PASSWORD = "limits-rw", "high-water"  # who may set limits of its volumes
+READ_ONLY = "dunlin-1"  # its keepers gave nobody an account that may set anything
 ARRAYS = {
     "demo": ("heron-1", "heron-2", "avocet-1", "avocet-2", "plover-1", "dunlin-1"),
     "small": ("heron-1", "avocet-2", "dunlin-1"),
@@ -64,6 +66,8 @@ def make_feeds(*, first_port: int, size: str) -> None:
             every_minutes=FEED_MINUTES,
             user=STANDIN_USER,
             password=STANDIN_PASSWORD,
+            writer_user="" if name == READ_ONLY else WRITER,
+            writer_password="" if name == READ_ONLY else WRITER_PASSWORD,
         )
     for name, site, n_hosts in CLUSTERS[size]:
         ensure_feed(
