@@ -77,7 +77,7 @@ def demo(*, port: int | None, size: str, is_fresh: bool) -> None:
     record_performance(size=size, anchor=str(state.demo_anchor))
     out.print(f"\n  Keel Mark is at [bold]http://127.0.0.1:{state.web_port}/[/bold]")
     out.print(f"  Sign in as [bold]{PERSON}[/bold] with [bold]{PASSWORD}[/bold]")
-    out.print(f"  (People are looked after by [bold]{ADMINISTRATOR}[/bold], limits are set by "
+    out.print(f"  (People are looked after by [bold]{ADMINISTRATOR}[/bold], limits set by "
               f"[bold]{OPERATOR}[/bold], same password.)")  # fmt: skip
     out.print(f"  Ready in {time.monotonic() - begun:.0f} s. ./keel stop ends it.")
 

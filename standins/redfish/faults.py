@@ -5,7 +5,7 @@ from typing import Any
 
 KINDS = frozenset(
     {"none", "busy", "slow", "truncated", "garbage", "expired", "sparse", "oversized", "negative",
-     "overflow", "clock-ahead", "heedless", "locked", "hangs-up"}
+     "overflow", "clock-ahead", "heedless", "locked", "hangs-up", "restless"}
 )  # fmt: skip
 
 

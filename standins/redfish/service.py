@@ -29,6 +29,7 @@ SESSION_SECONDS = 1800
 CLOCK_AHEAD = timedelta(days=3)
 OVERFLOWING_BYTES = 2**63
 SESSIONS = f"{ROOT}/SessionService/Sessions"
+MOVING = ("Capacity", "IOStatistics", "RemainingCapacityPercent")
 OPTIONAL = ("IOStatistics", "RemainingCapacityPercent", "CapacitySources", "Links")
 
 
@@ -204,7 +205,7 @@ class Service:
             return _error(405, code="OperationNotAllowed", text="Nothing of this can be set.")
         if self.faults.take("locked"):
             return _error(409, code="ResourceInUse", text="The volume is being moved.")
-        if seen and seen != _etag_of(json.dumps(body)):
+        if seen and seen != self._etag_of(body or {}):
             return _error(412, code="PreconditionFailed", text="The resource is another by now.")
         return None
 
@@ -220,6 +221,13 @@ class Service:
         if "/Volumes/" in path and self.faults.take(*wrong):
             body["Capacity"]["Data"]["ConsumedBytes"] = wrong[self.faults.kind]
         return body
+
+    def _etag_of(self, body: Resource) -> str:
+        """The version of what can be set or named: what is counted moves by itself."""
+        told = {name: fact for name, fact in body.items() if name not in MOVING}
+        if self.faults.take("restless"):
+            told["at"] = time.monotonic()
+        return f'W/"{hashlib.sha256(json.dumps(told).encode()).hexdigest()[:16]}"'
 
     def _collection(self, path: str, *, members: list[str], request: Request) -> Response:
         try:
@@ -253,16 +261,12 @@ class Service:
             text = text[: len(text) * 2 // 3]
         elif self.faults.take("garbage"):
             text = b"<html>It is dark and the tide is out.</html>"
-        etag = _etag_of(text.decode())
+        etag = self._etag_of(body)
         date = self.now().astimezone(UTC).strftime("%a, %d %b %Y %H:%M:%S GMT")
         headers = {"ETag": etag, "OData-Version": "4.0", "Date": date}
-        if request.headers.get("If-None-Match") == etag:
+        if request.headers.get("If-None-Match") == etag and not set(body) & set(MOVING):
             return Response(status_code=304, headers=headers)
         return Response(text, media_type="application/json", headers=headers)
-
-
-def _etag_of(text: str) -> str:
-    return f'W/"{hashlib.sha256(text.encode()).hexdigest()[:16]}"'
 
 
 def _limits_in(body: bytes) -> tuple[Limits | None, Response]:

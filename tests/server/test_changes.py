@@ -229,6 +229,7 @@ def test_nothing_can_be_set_over_other_protocols(planner, feed, field):
         ("busy", {"retry_after_seconds": 0}, "failed", False),
         ("expired", {"count": 1}, "set", True),
         ("sparse", {}, "failed", False),
+        ("restless", {}, "set", True),
     ],
 )
 def test_whatever_the_array_does_it_is_told_as_it_is(

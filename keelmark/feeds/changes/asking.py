@@ -17,7 +17,7 @@ from keelmark.feeds.changes.allowed import SETTABLE, Values, fault_of
 from keelmark.feeds.changes.reading import LIVE, setters_of
 from keelmark.feeds.errors import ChangesError, ChangeStateError, FeedsError
 from keelmark.feeds.models import Change, ChangeSet, ChangeState
-from keelmark.feeds.services.jobs import ask_once
+from keelmark.feeds.services.jobs import FIRST, ask_once
 
 MAX_AT_ONCE: Final = 1_000
 MAX_WHY: Final = 2_000
@@ -161,7 +161,7 @@ def queue_left() -> None:
 def _queue(feed_ids: Collection[int | None]) -> None:
     for feed_id in sorted(pk for pk in feed_ids if pk is not None):
         # One at a time a feed; what is queued already takes these along.
-        ask_once(CHANGE_TASK, of=f"changes of feed {feed_id}", feed_id=feed_id)
+        ask_once(CHANGE_TASK, of=f"changes of feed {feed_id}", priority=FIRST, feed_id=feed_id)
 
 
 def _release(one: ChangeSet, *, actor: User) -> None:

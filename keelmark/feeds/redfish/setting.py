@@ -19,7 +19,7 @@ from keelmark.feeds.redfish.walk import storages_of
 
 Told = TypeVar("Told")
 FIELDS = {"min_iops": "MinimumIOPS", "max_iops": "MaximumIOPS"}
-N_ROUNDS = 4  # the state may be another one by the time it is set: counters move it
+N_ROUNDS = 4  # the state may be another one by the time it is set
 READ_AGAIN_SECONDS = (0.0, 0.2, 0.5, 1.0, 2.0, 4.0)
 
 
@@ -57,7 +57,7 @@ async def _find(far_end: FarEnd, uids: frozenset[str]) -> Mapping[str, str]:
 
 async def _set(far_end: FarEnd, sending: Sending) -> Outcome:
     async with _reader(far_end) as reader:
-        for _ in range(N_ROUNDS):
+        for n_left in reversed(range(N_ROUNDS)):
             volume, version = await reader.read_with_version(sending.place)
             found = _limits(volume, sending=sending, url=reader.base_url)
             if found == sending.wanted:
@@ -66,6 +66,9 @@ async def _set(far_end: FarEnd, sending: Sending) -> Outcome:
                 raise NotAsSeenError(was=sending.was, found=found)
             told = {FIELDS[name]: value for name, value in sending.wanted.items()}
             body: Resource = {"Oem": {maker_of_limits(volume): told}}
+            # Some versions move with every counter. Its limits were read as they were seen each
+            # time, a moment ago: at last that has to do.
+            version = version if n_left else ""
             if await reader.patch(sending.place, body=body, version=version):
                 return Outcome(found=await _read_back(reader, sending=sending), is_sent=True)
         raise AnswerError(

@@ -23,19 +23,32 @@ def _queue() -> App:
     return App(connector=DjangoConnector())
 
 
+FIRST = 10  # the priority of what somebody waits for
+
+
 def defer(
-    task: str, *, lock: str | None = None, queueing_lock: str | None = None, **arguments: Any
+    task: str,
+    *,
+    lock: str | None = None,
+    queueing_lock: str | None = None,
+    priority: int | None = None,
+    **arguments: Any,
 ) -> None:  # Any: JSON, the task's own
     """Queue a job by its task's name; raise AlreadyEnqueued where its queueing lock is taken."""
-    _queue().configure_task(task, lock=lock, queueing_lock=queueing_lock).defer(**arguments)
+    queued = _queue().configure_task(
+        task, lock=lock, queueing_lock=queueing_lock, priority=priority
+    )
+    queued.defer(**arguments)
 
 
-def ask_once(task: str, *, of: str = "", **arguments: Any) -> None:  # Any: JSON, the task's own
+def ask_once(
+    task: str, *, of: str = "", priority: int | None = None, **arguments: Any
+) -> None:  # Any: JSON, the task's own
     """Queue a job unless one of it is queued already; one of them runs at a time."""
     key = of or task
     try:
         with transaction.atomic():
-            defer(task, queueing_lock=key, lock=key, **arguments)
+            defer(task, queueing_lock=key, lock=key, priority=priority, **arguments)
     except AlreadyEnqueued:
         log.debug("asked_already", task=key)
 

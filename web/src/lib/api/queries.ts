@@ -31,6 +31,7 @@ export const keys = {
   tokens: ['tokens'] as const,
   sessions: ['sessions'] as const,
   siftings: ['siftings'] as const,
+  changes: ['changes'] as const,
 };
 
 /** Where the page after this one begins; undefined after the last. */

@@ -15,6 +15,7 @@
   import { policiesQuery, STATES } from './queries';
   import { KINDS } from '$lib/ui/thing/promises';
   import SubjectMargin from './SubjectMargin.svelte';
+  import OffersMargin from './OffersMargin.svelte';
   import OffersTable from './OffersTable.svelte';
   import TierDraftMargin from './TierDraftMargin.svelte';
   import TierLanes from './TierLanes.svelte';
@@ -138,7 +139,7 @@
   </section>
   <section class="flex min-h-0 flex-col px-4 pt-2" aria-label="Subjects">
     {#if offering}
-      {#key offering}<OffersTable kind={offering} />{/key}
+      {#key offering}<OffersTable kind={offering} {mayPlan} />{/key}
     {:else if tierKey}
       <TierLanes {tier} wanted={lanesWanted} tiers={tiers.data?.results ?? []} {mayPlan} />
     {:else if policies.data && policies.data.length > 0}
@@ -164,13 +165,13 @@
       {#key tier.id}
         <TierMargin {tier} trial={numberOf('try')} courseOf={numberOf('course')} {mayPlan} />
       {/key}
+    {:else if offering}
+      <OffersMargin kind={offering} rights={session.data?.rights ?? []} />
     {:else if isOfTiers}
       <h2 class="water">How to read it</h2>
       <p class="text-ink-soft">
         Held: a limit makes operations wait, or is pressed against, in two of the last three means.
-        Starved: less than the minimum is done while operations stand in line. What a place must
-        offer is the sum of the tiers of its disks; where it is set to something else it has
-        drifted, and where minimums are more than it sustains they are oversold.
+        Starved: less than the minimum is done while operations stand in line.
       </p>
     {:else if draft && mayPlan && (draft === 'new' || policies.data)}
       {#key draft}

@@ -8,6 +8,8 @@
   import Table from '$lib/ui/table/Table.svelte';
   import { bearing, writeQuery } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
+  import { offersChosen } from './offers-chosen.svelte';
+  import { canBeRighted, figure, pairOf, underWay } from './righting';
   import { OFFERING, offersQuery, type Offer, type Offering } from './tiers';
 
   /**
@@ -16,13 +18,15 @@
    */
   interface Props {
     kind: Offering;
+    mayPlan: boolean;
   }
-  let { kind }: Props = $props();
+  let { kind, mayPlan }: Props = $props();
   const ROW_PX = 38;
   const offers = createInfiniteQuery(() => offersQuery(bearing.asked, kind));
   const rows = $derived(offers.data?.pages.flatMap((one) => one.results) ?? []);
   const first = $derived(offers.data?.pages[0]);
   const isSet = $derived(kind === 'volume' || kind === 'datastore');
+  const isChosen = $derived(kind === 'volume' && mayPlan);
   const columns: Column<Offer>[] = $derived([
     {
       key: 'name',
@@ -40,12 +44,18 @@
       : []),
     { key: 'gap', name: 'what differs', width: 'minmax(9rem, 1.4fr)', cell: gap, isText: true },
   ]);
-  const figure = (iops: number | null) => (iops === null ? '–' : formatCount(Math.round(iops)));
+  const rightable = $derived(rows.filter(canBeRighted));
   const told = (one: Offer) => {
+    const way = underWay(one);
+    if (way) return way;
     if (one.is_oversold)
       return `oversold: ${figure(one.must_min_iops)} promised, ${figure(one.sustains_iops)} sustained`;
     if (!one.is_drifted)
       return isSet && one.set_max_iops === null ? 'not set, or nobody tells' : '';
+    const left = one.left_alone ? `; left alone: ${one.left_alone}` : '';
+    return differs(one) + left;
+  };
+  const differs = (one: Offer) => {
     const most = (one.set_max_iops ?? one.must_max_iops) - one.must_max_iops;
     if (most < 0) return `lets through ${figure(-most)} less than its disks may ask for`;
     if (most > 0) return `lets through ${figure(most)} more than is promised`;
@@ -66,21 +76,33 @@
   {#if one.home}<span class="lead block text-xs text-ink-soft">{one.home}</span>{/if}
 {/snippet}
 {#snippet disks(one: Offer)}{formatCount(one.n_disks)}{/snippet}
-{#snippet must(one: Offer)}{figure(one.must_min_iops)} / {figure(one.must_max_iops)}{/snippet}
+{#snippet must(one: Offer)}{pairOf(one.must_min_iops, one.must_max_iops)}{/snippet}
 {#snippet setTo(one: Offer)}
-  {#if one.set_max_iops !== null}{figure(one.set_min_iops)} / {figure(one.set_max_iops)}{/if}
+  {#if one.set_max_iops !== null}{pairOf(one.set_min_iops, one.set_max_iops)}{/if}
 {/snippet}
 {#snippet sustains(one: Offer)}{figure(one.sustains_iops)}{/snippet}
 {#snippet gap(one: Offer)}
   <span
     class={[
       'line-clamp-2 leading-tight whitespace-normal',
-      one.is_drifted || one.is_oversold ? 'text-signal' : 'text-ink-soft',
+      underWay(one)
+        ? 'text-plan'
+        : one.is_drifted || one.is_oversold
+          ? 'text-signal'
+          : 'text-ink-soft',
     ]}
     title={told(one)}>{told(one)}</span
   >
 {/snippet}
 {#snippet tools()}
+  {#if mayPlan && rightable.length > 0}
+    <button
+      class="min-h-6 text-xs underline"
+      onclick={() => (offersChosen.ids = new Set(rightable.map((one) => one.id)))}
+      title="volumes that drifted and can be set right"
+      >choose {formatCount(rightable.length)} drifted</button
+    >
+  {/if}
   <Choice
     label="Places"
     options={OFFERING.map((one) => ({ key: one, name: kindWord(one) }))}
@@ -94,7 +116,7 @@
 {#if first}
   <Table
     name="offers {kind}"
-    label="What places must offer"
+    label="Must offer"
     {note}
     {columns}
     of={{
@@ -107,6 +129,15 @@
           ? () => void offers.fetchNextPage()
           : undefined,
     }}
+    {...isChosen
+      ? {
+          choice: {
+            chosen: offersChosen.ids,
+            onchoose: (told) => (offersChosen.ids = told),
+            onpreview: (id) => (offersChosen.ids = new Set([id])),
+          },
+        }
+      : {}}
     rowPx={ROW_PX}
     empty="No {kindWord(kind)} of this scope carries a disk with a tier."
     isTall

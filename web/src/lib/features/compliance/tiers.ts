@@ -1,4 +1,5 @@
 import { infiniteQueryOptions, keepPreviousData, queryOptions } from '@tanstack/svelte-query';
+import { isLive } from '$lib/api/changes';
 import { api, bodyOf, seen, type Schemas } from '$lib/api/client';
 import { keys } from '$lib/api/queries';
 import type { Tier } from '$lib/api/promises';
@@ -15,6 +16,7 @@ export type ReplaySum = Schemas['ReplaySumRead'];
 export type Limit = Schemas['DraftLimitWriteRequest'];
 type Asked = typeof bearing.asked;
 
+const MOVING_MS = 3_000; // until what is being set has been collected
 const REFRESH_MS = 20_000; // instants are told by the minute, and should not be a minute old
 /** From what to look at first to what asks for nothing. */
 export const IO_STATES: IoState[] = ['starved', 'held', 'within', 'untiered', 'unread'];
@@ -64,6 +66,14 @@ export function lanesQuery(asked: Asked, wanted: WantedLanes) {
   });
 }
 
+/** Whether something is being set, which is looked at more often. */
+const isMoving = (told: { pages: { results: Offer[] }[] } | undefined) =>
+  told?.pages.some((page) =>
+    page.results.some(
+      (one) => isLive(one.change?.state ?? '') || one.left_alone?.startsWith('it was set'),
+    ),
+  ) ?? false;
+
 export function offersQuery(asked: Asked, kind: Offering) {
   return infiniteQueryOptions({
     queryKey: [...keys.promises, 'offers', asked, kind],
@@ -82,6 +92,7 @@ export function offersQuery(asked: Asked, kind: Offering) {
       return n < last.n_all ? n : undefined;
     },
     placeholderData: keepPreviousData,
+    refetchInterval: ({ state }) => (isMoving(state.data) ? MOVING_MS : REFRESH_MS),
   });
 }
 
