@@ -57,8 +57,8 @@
   };
   const differs = (one: Offer) => {
     const most = (one.set_max_iops ?? one.must_max_iops) - one.must_max_iops;
-    if (most < 0) return `lets through ${figure(-most)} less than its disks may ask for`;
-    if (most > 0) return `lets through ${figure(most)} more than is promised`;
+    if (most < 0) return `lets through ${figure(-most)} too few`;
+    if (most > 0) return `lets through ${figure(most)} more than promised`;
     return 'its minimum is not what its disks are promised';
   };
   const note = $derived(

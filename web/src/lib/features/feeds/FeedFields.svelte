@@ -3,7 +3,7 @@
   import Field from '$lib/ui/Field.svelte';
   import Pick from '$lib/ui/Pick.svelte';
   import type { Refusal } from '$lib/api/refusal';
-  import { EXAMPLES, told, type FeedForm } from './form';
+  import { EXAMPLES, told, WRITABLE, type FeedForm } from './form';
   import { PROTOCOLS } from './kinds';
 
   interface Props {
@@ -47,6 +47,27 @@
       bind:value={form.password}
     />
   </div>
+{/if}
+{#if WRITABLE.includes(form.protocol)}
+  <details open={form.writer_user !== ''}>
+    <summary class="text-ink-soft">account that may set limits</summary>
+    <div class="mt-1 grid grid-cols-2 gap-2">
+      <Field
+        label="Sign-in that sets"
+        autocomplete="off"
+        placeholder="nothing is ever set"
+        bind:value={form.writer_user}
+        fault={refusal?.of('writer_user')}
+      />
+      <Field
+        label="Its password"
+        type="password"
+        placeholder={isAdding ? '' : 'kept, never shown'}
+        autocomplete="new-password"
+        bind:value={form.writer_password}
+      />
+    </div>
+  </details>
 {/if}
 <div class="grid grid-cols-3 gap-2">
   <Field label="every, min" type="number" min="1" bind:value={form.every_minutes} />

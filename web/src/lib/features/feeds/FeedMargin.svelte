@@ -35,7 +35,7 @@
     mutationFn: ({ wanted, version }: { wanted: Schemas['FeedWriteRequest']; version: string }) =>
       feed ? changeFeed(feed.id, version, wanted) : addFeed(wanted),
     onSuccess: async (kept: Feed) => {
-      form.password = '';
+      form.password = form.writer_password = '';
       await feedsAnew();
       if (isAdding) await setQuery('feed', String(kept.id));
     },
@@ -68,14 +68,14 @@
   // A kept secret was given for one far end, known by its address and its authority.
   const dropsSecret = $derived(
     feed !== null &&
-      feed.has_password &&
-      !form.password &&
+      ((feed.has_password && !form.password) ||
+        (feed.has_writer_password && !form.writer_password)) &&
       (placeOf(form.addresses) !== feed.addresses.join('\n') ||
         form.ca_certificate !== (feed.ca_certificate ?? '')),
   );
 
   function keepOn(version: string) {
-    const { password, options, addresses, ...facts } = form;
+    const { password, writer_password, options, addresses, ...facts } = form;
     let told: Record<string, unknown>;
     try {
       told = JSON.parse(options || '{}') as Record<string, unknown>;
@@ -90,6 +90,7 @@
       addresses: lines.filter(Boolean),
       options: told,
       ...(password ? { password } : {}),
+      ...(writer_password ? { writer_password } : {}),
     };
     keep.mutate({ wanted, version });
   }
@@ -118,8 +119,8 @@
         <FeedFields bind:form {isAdding} {refusal} {optionsFault} />
         {#if dropsSecret}
           <p class="text-shoal" role="status">
-            Its password was given for the address and authority of before: give it again, or it is
-            dropped.
+            Its passwords were given for the address and authority of before: give them again, or
+            they are dropped.
           </p>
         {/if}
         <Clash error={keep.error} onreplace={keepOn} />

@@ -6,6 +6,8 @@ export interface FeedForm {
   addresses: string; // a line each
   user: string;
   password: string;
+  writer_user: string;
+  writer_password: string;
   ca_certificate: string;
   options: string; // JSON
   every_minutes: number;
@@ -32,6 +34,9 @@ export const EXAMPLES: Record<string, { address: string; options: object }> = {
   table: { address: '', options: { folder: 'sheets-in', mapping_id: 1 } },
 };
 
+/** Over which protocols limits can be set, with an account that may. */
+export const WRITABLE: string[] = ['redfish'];
+
 const EVERY_MINUTES = 15;
 const AGE_HOURS = 36;
 const TIMEOUT_SECONDS = 30;
@@ -45,6 +50,8 @@ export function formOf(feed: Feed | null): FeedForm {
     addresses: (feed?.addresses ?? []).join('\n'),
     user: feed?.user ?? '',
     password: '',
+    writer_user: feed?.writer_user ?? '',
+    writer_password: '',
     ca_certificate: feed?.ca_certificate ?? '',
     options: feed && Object.keys(feed.options).length > 0 ? told(feed.options) : '',
     every_minutes: feed?.every_minutes ?? EVERY_MINUTES,
