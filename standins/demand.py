@@ -70,6 +70,7 @@ OF_WORD = {
 }  # fmt: skip
 TOGETHER_WORD, TOGETHER_SLOT = "tile", "vdc"
 UNTIERED_EVERY = 61  # of the disks with work of their own, nobody put one in so many into any
+ODD_EVERY, ODD = 9, "Rill"  # of those, one in so many is said to be in a tier of this name
 MISJUDGED_EVERY = 29  # one disk in so many is in the tier below
 SYSTEM_SHARE = 0.15  # of a data disk's work, that a VM's first disk has
 HELD_EVERY = 97  # one disk in so many is asked for more than its limit lets through
@@ -158,6 +159,7 @@ class Demand:
     limits: dict[str, float] = field(default_factory=dict)  # operations a second, by disk
     level: Floats = field(init=False)  # operations a second in the mean, (n_disks,)
     tiers: dict[str, str] = field(default_factory=dict)  # by disk
+    odd: dict[str, str] = field(default_factory=dict)  # names of tiers that are nowhere written
     set_to: dict[str, Limits] = field(default_factory=dict)  # by volume
     _days: dict[int, Day] = field(default_factory=dict)
 
@@ -174,6 +176,8 @@ class Demand:
                     busiest=busiest, is_system=one.work is WORKS["system"],
                     may_share=one.may_share, is_misjudged=is_misjudged,
                 )  # fmt: skip
+            elif at % (UNTIERED_EVERY * ODD_EVERY) == 0:
+                self.odd[one.uid] = ODD
             tier = self.tiers.get(one.uid)
             if at % HELD_EVERY == HELD_EVERY // 2:
                 self.limits[one.uid] = max(20.0, round(busiest * HELD_SHARE))

@@ -69,7 +69,8 @@ def records(estate: Estate, *, now: datetime) -> Iterator[Document]:
     yield from _idle_volumes(estate, now=now)
     copied = copied_volumes(estate)
     yield from _copies(copied, now=now)
-    tiers = Demand(estate).tiers
+    demand = Demand(estate)
+    tiers = demand.tiers | demand.odd
     wanted = promised(estate, copied=frozenset(copied))
     for cluster in estate.clusters:
         yield from _cluster(cluster, estate=estate, wanted=wanted, tiers=tiers, now=now)

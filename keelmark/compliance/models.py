@@ -214,3 +214,17 @@ class KeptOnDay(models.Model):
 
     def __str__(self) -> str:
         return f"{self.policy_id} on {self.day}"
+
+
+class DayServed(models.Model):
+    """How disks were served on one day that is over: one packed row for all of them."""
+
+    day = models.DateField(unique=True)
+    made_at = models.DateTimeField()
+    content = models.BinaryField()  # ids and what core.qos.found.Tally holds, as NumPy packs them
+
+    class Meta:
+        ordering = ["-day"]
+
+    def __str__(self) -> str:
+        return f"served on {self.day}"

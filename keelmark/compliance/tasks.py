@@ -3,11 +3,13 @@
 from procrastinate.contrib.django import app
 
 from keelmark.access.clock import now
+from keelmark.compliance.services.found import keep_days, look_for_found
 from keelmark.compliance.services.history import keep_verdicts
 from keelmark.compliance.services.righting import set_right_due
 
 KEEP = "keelmark.compliance.tasks.keep_verdicts"
 RIGHT = "keelmark.compliance.tasks.set_right"
+FIND = "keelmark.compliance.tasks.find"
 
 
 @app.periodic(cron="*/5 * * * *")
@@ -22,3 +24,11 @@ def keep_verdicts_task(timestamp: int) -> None:
 def set_right_task(timestamp: int) -> None:
     """Set volumes right whose array is due."""
     set_right_due(now=now())
+
+
+@app.periodic(cron="*/10 * * * *")
+@app.task(name=FIND, queueing_lock=FIND, lock=FIND)
+def find_task(timestamp: int) -> None:
+    """Keep how disks were served on days that are over, and open what that shows."""
+    keep_days(now=now())
+    look_for_found(now=now())

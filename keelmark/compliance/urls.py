@@ -17,6 +17,7 @@ from keelmark.compliance.api.tiers import (
     TierRevisionsView,
     TiersView,
     TierView,
+    UnknownNamesView,
 )
 from keelmark.compliance.api.verdicts import (
     PromisesView,
@@ -53,6 +54,7 @@ urlpatterns = [
         TierRevisionsView.as_view(),
         name="tier-revisions",
     ),
+    path("compliance/names", UnknownNamesView.as_view(), name="unknown-names"),
     path("compliance/namings", TierNamingsView.as_view(), name="tier-namings"),
     path("compliance/offers/<str:kind>", OffersView.as_view(), name="offers"),
     path("compliance/rightings", RightingsView.as_view(), name="rightings"),

@@ -169,6 +169,7 @@ SPECTACULAR_SETTINGS = {
         "FindingKindEnum": "keelmark.estate.models.FindingKind",
         "VerdictEnum": "keelmark.compliance.api.policies.VERDICT_STATES",
         "IoStateEnum": "keelmark.compliance.api.tiers.IO_STATES",
+        "FoundEnum": "keelmark.compliance.api.lanes.FOUND_KINDS",
         "ChangeStateEnum": "keelmark.feeds.models.ChangeState",
         "MarkLevelEnum": "keelmark.forecasts.api.marks.LEVELS",
     },

@@ -51,6 +51,18 @@ WHY: dict[FindingKind, str] = {
     FindingKind.MIRROR_SIDE_LOST: (
         "There is one copy left; the next fault loses data, and the usable bytes are not safe."
     ),
+    FindingKind.HELD_LONG: (
+        "Its work waits for its limit, day after day: replay tells what another limit would do."
+    ),
+    FindingKind.STARVED_OFTEN: (
+        "It does not get what its tier promises: its volume or its array gives less than it must."
+    ),
+    FindingKind.BUSY_UNTIERED: (
+        "Nothing is promised to it and nothing holds it back: it takes from who has a promise."
+    ),
+    FindingKind.UNKNOWN_NAME: (
+        "What its name promises is nowhere written, so nobody judges whether it is kept."
+    ),
 }
 
 

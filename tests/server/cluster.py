@@ -43,8 +43,8 @@ def arrived(uid, *, size):
     return ReadingsDocument(uid=uid, first_on=FIRST_ON, used_bytes=used)
 
 
-def make_cluster():
-    """Bring it in and forecast it; return its things by uid."""
+def make_cluster(*, is_forecast=True):
+    """Bring it in and forecast it, where that is wanted; return its things by uid."""
     disks = []
     for n in range(5):
         disks += [
@@ -84,6 +84,7 @@ def make_cluster():
         ],
         into=Imported(),
     )  # fmt: skip
-    refresh(now=NOW)
-    carry_out(plan_forecasts(now=NOW))
+    if is_forecast:
+        refresh(now=NOW)
+        carry_out(plan_forecasts(now=NOW))
     return dict(Entity.objects.values_list("uid", "pk"))

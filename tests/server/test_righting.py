@@ -4,10 +4,11 @@ from datetime import timedelta
 
 import pytest
 
+from keelmark.access.clock import now
 from keelmark.access.models import AuditEntry, Role
 from keelmark.access.services.people import ensure_person, set_person
 from keelmark.bearings.packs.building import build_revision
-from keelmark.compliance.models import Righting
+from keelmark.compliance.models import Righting, TierNaming, TierRevision
 from keelmark.compliance.services.righting import set_right_due
 from keelmark.core.units import TIB
 from keelmark.estate.documents import AboutDocument, ArrayDocument, VolumeDocument
@@ -26,7 +27,7 @@ LAX = {"min_iops": 0, "max_iops": 900}
 @pytest.fixture(scope="module")
 def cluster(django_db_setup, django_db_blocker):
     with for_a_module(django_db_blocker):
-        ids = make_cluster()
+        ids = make_cluster(is_forecast=False)
         source = ensure_source(name="heron-1", protocol="redfish")
         array = ArrayDocument(uid="serial.h", name="heron-1", site="Skerry", read_at=NOW)
         volume = VolumeDocument(
@@ -73,11 +74,11 @@ def switched_on(desk, estate, every_seconds=15):
 
 
 def due(seconds=60):
-    return set_right_due(now=NOW + timedelta(seconds=seconds))
+    return set_right_due(now=now() + timedelta(seconds=seconds))
 
 
 def ended(state, *, ago=timedelta(0)):
-    Change.objects.update(state=state, ended_at=NOW - ago)
+    Change.objects.update(state=state, ended_at=now() - ago)
 
 
 def test_what_drifted_is_told_with_whether_it_can_be_set(api, estate):
@@ -165,9 +166,6 @@ def test_a_limit_that_was_set_settles_until_a_whole_mean_has_passed(api, desk, e
     switched_on(desk, estate)
     due()
     first = api.get("/compliance/lanes").json()["results"][0]
-    from keelmark.access.clock import now
-    from keelmark.compliance.models import TierNaming, TierRevision
-
     long_ago = now() - timedelta(days=2)
     TierNaming.objects.update(made_at=long_ago)
     TierRevision.objects.update(made_at=long_ago)

@@ -28,7 +28,7 @@ DONE = {0: (300, 4, 0), 1: (120, 0, 0), 2: (20, 0, 100), 3: (10, 0, 0)}
 @pytest.fixture(scope="module")
 def cluster(django_db_setup, django_db_blocker):
     with for_a_module(django_db_blocker):
-        ids = make_cluster()
+        ids = make_cluster(is_forecast=False)
         disks = sorted((ids[f"path.v{n}:a"], n) for n in DONE)
         steps = np.full((len(disks), len(PARTS), STEPS_A_DAY), np.nan, dtype=np.float32)
         steps[:, PARTS.index("write_iops")] = 0

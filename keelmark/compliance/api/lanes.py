@@ -35,6 +35,7 @@ from keelmark.compliance.selectors.serving import (
 )
 from keelmark.compliance.selectors.tiers import BY, standing_tiers
 from keelmark.core.qos import IoState
+from keelmark.core.qos.found import Found
 from keelmark.core.qos.tiers import BOUND_BY, Tier, TierFault, faults_of
 from keelmark.estate.export import csv_download
 
@@ -43,14 +44,19 @@ MOST_DRAFTS = 20
 NO_TIER = "none"
 DEFAULT_DAYS = 7
 MOST_EXPORTED = 3_000  # courses of a day are read of each
+FOUND_KINDS = [one.value for one in Found]
 LANES_ASKED = [
     OpenApiParameter("tier", OpenApiTypes.STR, description="id of a tier, or none"),
     OpenApiParameter("state", OpenApiTypes.STR, enum=IO_STATES),
+    OpenApiParameter(
+        "found", OpenApiTypes.STR, enum=FOUND_KINDS, description="in the last days alone"
+    ),
 ]
 EXPORTED = (
     "tier_name", "by", "min_iops", "max_iops", "limit_iops", "bound_by", "least_iops",
     "mean_iops", "most_iops", "instant_iops", "in_line", "latency_ms", "array_latency_ms",
     "network_latency_ms", "queue_latency_ms", "qos_latency_ms", "state", "reason",
+    "found",
 )  # fmt: skip
 
 
@@ -81,6 +87,7 @@ class LaneRead(serializers.Serializer[Record]):
     state = serializers.ChoiceField(choices=IO_STATES)
     settles_in_minutes = serializers.FloatField(allow_null=True)
     reason = serializers.CharField(allow_blank=True)
+    found = serializers.CharField(allow_blank=True, help_text="in the last days, in words")
 
 
 class LanesRead(serializers.Serializer[Record]):
@@ -284,8 +291,12 @@ def _lanes_asked(request: Request) -> LanesAsked:
     state = request.query_params.get("state") or None
     if state is not None and state not in IO_STATES:
         raise wrong_field("state", f"Use one of {', '.join(IO_STATES)}.")
+    found = request.query_params.get("found") or None
+    if found is not None and found not in FOUND_KINDS:
+        raise wrong_field("found", f"Use one of {', '.join(FOUND_KINDS)}.")
     is_untiered = request.query_params.get("tier") == NO_TIER
     tier_id = None if is_untiered else number_asked(request, "tier")
     return LanesAsked(
-        tier_id=tier_id, is_untiered=is_untiered, state=None if state is None else IoState(state)
-    )
+        tier_id=tier_id, is_untiered=is_untiered, state=None if state is None else IoState(state),
+        found=None if found is None else Found(found),
+    )  # fmt: skip

@@ -15,7 +15,9 @@ from keelmark.access.versions import version_of, versioned, wanted_version
 from keelmark.bearings.api.asked import BEARING, AtRead, at_told, view_of
 from keelmark.compliance.api.asked import seen_ids
 from keelmark.compliance.models import MAX_NAME, MAX_NOTE, Tier, TierRevision
-from keelmark.compliance.selectors.serving import STATES, served_at, tier_tally
+from keelmark.compliance.selectors.found import found_tally, week_at
+from keelmark.compliance.selectors.names import unknown_names
+from keelmark.compliance.selectors.serving import STATES, seen_disks, served_at, tier_tally
 from keelmark.compliance.selectors.tiers import standing_tiers, tiered_at
 from keelmark.compliance.services.tiers import (
     NAMERS,
@@ -46,6 +48,13 @@ class TierRevisionRead(serializers.Serializer[Record]):
     author = serializers.CharField()
 
 
+FOUND_FIELD = serializers.DictField(
+    child=serializers.IntegerField(),
+    help_text="disks in sight by what the last days show, and spare_iops: by how much limits that "
+    "are too wide could be lowered",
+)
+
+
 class TierRead(serializers.Serializer[Record]):
     id = serializers.IntegerField()
     name = serializers.CharField()
@@ -56,6 +65,7 @@ class TierRead(serializers.Serializer[Record]):
     counts = serializers.DictField(
         child=serializers.IntegerField(), help_text="disks in sight by state; of now alone"
     )
+    found = FOUND_FIELD
 
 
 class TiersRead(serializers.Serializer[Record]):
@@ -63,7 +73,15 @@ class TiersRead(serializers.Serializer[Record]):
     read_at = serializers.DateTimeField(allow_null=True, help_text="end of the newest mean")
     n_untiered = serializers.IntegerField()
     untiered = serializers.DictField(child=serializers.IntegerField())
+    found_untiered = FOUND_FIELD
+    found_days = serializers.IntegerField(help_text="of which that was found")
     results = TierRead(many=True)
+
+
+class UnknownNameRead(serializers.Serializer[Record]):
+    word = serializers.ChoiceField(choices=["policy", "tier"])
+    name = serializers.CharField()
+    n = serializers.IntegerField(help_text="of things in sight that are told to be in it")
 
 
 class TierDraftWrite(serializers.Serializer[Record]):
@@ -106,15 +124,25 @@ class TiersView(APIView):
         counts = tier_tally(view, served)
         by_id = {one.pk: one for one in standing_tiers()}
         *of_tiers, untiered = counts
+        *found, found_untiered = found_tally(view, shown=seen_disks(view))
         n_untiered = untiered.pop("n")
         results = [
-            {**_told(by_id[one.tier.pk]), "n_disks": mine.pop("n"), "counts": mine}
-            for one, mine in zip(tiered_at(view.reading).defined, of_tiers, strict=True)
+            {
+                **_told(by_id[one.tier.pk]),
+                "n_disks": mine.pop("n"),
+                "counts": mine,
+                "found": shown,
+            }
+            for one, mine, shown in zip(
+                tiered_at(view.reading).defined, of_tiers, found, strict=True
+            )
         ]
         told = {
             "at": at_told(view),
             "read_at": served.read_at if served else None,
             "n_untiered": n_untiered,
+            "found_untiered": found_untiered,
+            "found_days": len(week_at(view.reading).days),
             "untiered": untiered,
             "results": results,
         }
@@ -155,6 +183,20 @@ class TierView(APIView):
     def delete(self, request: Request, tier_id: int) -> Response:
         retire_tier(actor=actor_of(request), tier_id=_tier(tier_id).pk)
         return Response(status=204)
+
+
+class UnknownNamesView(APIView):
+    """Names of policies and tiers that feeds tell and nobody drew up."""
+
+    @extend_schema(
+        operation_id="unknown_names",
+        parameters=BEARING,
+        responses={200: UnknownNameRead(many=True), 400: Problem},
+    )
+    def get(self, request: Request) -> Response:
+        view = view_of(request)
+        found = unknown_names(view.reading, seen=view.seen)
+        return Response(UnknownNameRead(found, many=True).data)
 
 
 class TierRevisionsView(APIView):
@@ -219,6 +261,7 @@ def _told(tier: Tier) -> dict[str, Any]:  # Any: JSON
         "n_revisions": len(revisions),
         "n_disks": 0,
         "counts": {},
+        "found": {},
     }
 
 

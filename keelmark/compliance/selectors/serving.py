@@ -15,6 +15,7 @@ from keelmark.bearings.selectors.picture import Lately
 from keelmark.bearings.selectors.things import sharing
 from keelmark.bearings.selectors.views import View
 from keelmark.compliance.errors import TooManyDisksError
+from keelmark.compliance.selectors.found import FOUND, fitting_tier, week_at
 from keelmark.compliance.selectors.promised import minute_of
 from keelmark.compliance.selectors.tiers import BY, Tiered, configured, oversold, tiered_at
 from keelmark.core.arrays import Bools, Float64s, Int64s
@@ -23,6 +24,7 @@ from keelmark.core.estate.reading import When
 from keelmark.core.estate.strata import Node
 from keelmark.core.performance import PARTS, STEPS_A_DAY, Floats, operations
 from keelmark.core.qos import STATE_STEPS, IoState, io_states
+from keelmark.core.qos.found import Found
 from keelmark.core.qos.tiers import BOUND_BY
 from keelmark.readings.performance.reading import (
     STEP_SECONDS,
@@ -71,6 +73,7 @@ class LanesAsked:
     tier_id: int | None = None
     is_untiered: bool = False
     state: IoState | None = None
+    found: Found | None = None  # in the last days
     node: Node | None = None  # disks of one thing alone
 
 
@@ -149,6 +152,8 @@ def rows_of_lanes(view: View, served: Served, asked: LanesAsked) -> Int64s:
     shown = asked_for(view, served.tiered, asked)
     if asked.state is not None:
         shown &= served.codes == STATES.index(asked.state)
+    if asked.found is not None:
+        shown &= week_at(view.reading).found.is_found[FOUND.index(asked.found)]
     rows = ordered(Columns(view, kind="disk"), rows=np.flatnonzero(shown), order=["name"])
     with np.errstate(invalid="ignore"):
         pressed = np.nan_to_num(served.mean[rows] / served.tiered.maximum[rows])
@@ -233,6 +238,7 @@ class _Teller:
         self.is_oversold = np.append(oversold(reading, self.tiered), False)
         self.table = reading.estate.table("disk")
         self.minute = minute_of(now())
+        self.week = week_at(reading)
 
     def lane(
         self, row: int, *, day: Floats, instants: Instants | None, at: int
@@ -269,7 +275,23 @@ class _Teller:
             "state": state.value,
             "settles_in_minutes": settles,
             "reason": self._reason(row, state=state),
+            "found": self._found(row),
         }
+
+    def _found(self, row: int) -> str:
+        """What the last days show of it, in words."""
+        of = self.week.found
+        is_so = {kind: bool(of.is_found[at, row]) for at, kind in enumerate(FOUND)}
+        told = []
+        if is_so[Found.HELD_LONG]:
+            told.append(f"held {of.held_hours[row]:.1f} h a day")
+        if is_so[Found.STARVED_OFTEN]:
+            told.append(f"starved {of.starved_hours[row]:.1f} h a day")
+        if is_so[Found.LIMIT_LAX] or is_so[Found.BUSY_UNTIERED]:
+            fits = fitting_tier(self.tiered, self.week, row)
+            place = f"{fits.name} would do" if fits else "no tier is wide enough"
+            told.append(f"at most {of.most_iops[row]:,.0f} in {len(self.week.days)} d: {place}")
+        return "; ".join(told)
 
     def _settles_in(self, row: int) -> float | None:
         """A changed limit is judged when a whole mean has passed since."""

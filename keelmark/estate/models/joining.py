@@ -90,6 +90,10 @@ class FindingKind(models.TextChoices):
     TWO_NAMES = "two-names"
     FREE_BUT_OWNED = "free-but-owned"
     MIRROR_SIDE_LOST = "mirror-side-lost"
+    HELD_LONG = "held-long"  # of disks and their QoS tiers
+    STARVED_OFTEN = "starved-often"
+    BUSY_UNTIERED = "busy-untiered"
+    UNKNOWN_NAME = "unknown-name"  # a policy or tier that feeds tell and nobody drew up
 
 
 class Finding(models.Model):

@@ -209,6 +209,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/compliance/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Names of policies and tiers that feeds tell and nobody drew up. */
+        get: operations["unknown_names"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/compliance/namings": {
         parameters: {
             query?: never;
@@ -2242,9 +2259,13 @@ export interface components {
          *     * `two-names` - Two Names
          *     * `free-but-owned` - Free But Owned
          *     * `mirror-side-lost` - Mirror Side Lost
+         *     * `held-long` - Held Long
+         *     * `starved-often` - Starved Often
+         *     * `busy-untiered` - Busy Untiered
+         *     * `unknown-name` - Unknown Name
          * @enum {string}
          */
-        FindingKindEnum: "loose-end" | "no-pool" | "conflict" | "two-identities" | "unmanaged-host" | "two-names" | "free-but-owned" | "mirror-side-lost";
+        FindingKindEnum: "loose-end" | "no-pool" | "conflict" | "two-identities" | "unmanaged-host" | "two-names" | "free-but-owned" | "mirror-side-lost" | "held-long" | "starved-often" | "busy-untiered" | "unknown-name";
         FindingRead: {
             readonly id: number;
             kind: components["schemas"]["FindingKindEnum"];
@@ -2473,6 +2494,8 @@ export interface components {
             /** Format: double */
             settles_in_minutes: number | null;
             reason: string;
+            /** @description in the last days, in words */
+            found: string;
         };
         LanesRead: {
             at: components["schemas"]["AtRead"];
@@ -3894,6 +3917,10 @@ export interface components {
             entity_ids: number[];
         };
         TierRead: {
+            /** @description disks in sight by what the last days show, and spare_iops: by how much limits that are too wide could be lowered */
+            found: {
+                [key: string]: number;
+            };
             id: number;
             name: string;
             /** @description for If-Match */
@@ -3940,6 +3967,10 @@ export interface components {
             name: string;
         };
         TiersRead: {
+            /** @description disks in sight by what the last days show, and spare_iops: by how much limits that are too wide could be lowered */
+            found_untiered: {
+                [key: string]: number;
+            };
             at: components["schemas"]["AtRead"];
             /**
              * Format: date-time
@@ -3950,6 +3981,8 @@ export interface components {
             untiered: {
                 [key: string]: number;
             };
+            /** @description of which that was found */
+            found_days: number;
             results: components["schemas"]["TierRead"][];
         };
         /** @description A whole and its parts on days ahead: parts and what is left out add up to the whole. */
@@ -4015,6 +4048,12 @@ export interface components {
             note: string;
             policy_id?: number | null;
         };
+        UnknownNameRead: {
+            word: components["schemas"]["WordEnum"];
+            name: string;
+            /** @description of things in sight that are told to be in it */
+            n: number;
+        };
         VerdictChangeRead: {
             /** Format: date-time */
             at: string;
@@ -4070,6 +4109,12 @@ export interface components {
          * @enum {string}
          */
         WhyEnum: "unread" | "odd" | "stuck" | "slipped";
+        /**
+         * @description * `policy` - policy
+         *     * `tier` - tier
+         * @enum {string}
+         */
+        WordEnum: "policy" | "tier";
         WorkingRead: {
             figure: string;
             title: string;
@@ -4533,6 +4578,8 @@ export interface operations {
                 after?: number;
                 /** @description the day looked at; without it, now */
                 at?: string;
+                /** @description in the last days alone */
+                found?: "busy-untiered" | "held-long" | "limit-lax" | "starved-often";
                 /** @description disks of this thing alone */
                 of?: number;
                 /** @description of days to come: likely, or the bad case */
@@ -4590,6 +4637,8 @@ export interface operations {
             query?: {
                 /** @description the day looked at; without it, now */
                 at?: string;
+                /** @description in the last days alone */
+                found?: "busy-untiered" | "held-long" | "limit-lax" | "starved-often";
                 /** @description of days to come: likely, or the bad case */
                 q?: "bad" | "likely";
                 /** @description a sift that narrows what is told */
@@ -4623,6 +4672,42 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    unknown_names: {
+        parameters: {
+            query?: {
+                /** @description the day looked at; without it, now */
+                at?: string;
+                /** @description of days to come: likely, or the bad case */
+                q?: "bad" | "likely";
+                /** @description a sift that narrows what is told */
+                scope?: string;
+                /** @description days over which growth is told */
+                window?: 1 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnknownNameRead"][];
+                };
+            };
+            400: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6596,8 +6681,12 @@ export interface operations {
                  *     * `two-names` - Two Names
                  *     * `free-but-owned` - Free But Owned
                  *     * `mirror-side-lost` - Mirror Side Lost
+                 *     * `held-long` - Held Long
+                 *     * `starved-often` - Starved Often
+                 *     * `busy-untiered` - Busy Untiered
+                 *     * `unknown-name` - Unknown Name
                  */
-                kind?: "loose-end" | "no-pool" | "conflict" | "two-identities" | "unmanaged-host" | "two-names" | "free-but-owned" | "mirror-side-lost";
+                kind?: "loose-end" | "no-pool" | "conflict" | "two-identities" | "unmanaged-host" | "two-names" | "free-but-owned" | "mirror-side-lost" | "held-long" | "starved-often" | "busy-untiered" | "unknown-name";
                 scope?: string;
                 text?: string;
             };
@@ -6637,8 +6726,12 @@ export interface operations {
                  *     * `two-names` - Two Names
                  *     * `free-but-owned` - Free But Owned
                  *     * `mirror-side-lost` - Mirror Side Lost
+                 *     * `held-long` - Held Long
+                 *     * `starved-often` - Starved Often
+                 *     * `busy-untiered` - Busy Untiered
+                 *     * `unknown-name` - Unknown Name
                  */
-                kind?: "loose-end" | "no-pool" | "conflict" | "two-identities" | "unmanaged-host" | "two-names" | "free-but-owned" | "mirror-side-lost";
+                kind?: "loose-end" | "no-pool" | "conflict" | "two-identities" | "unmanaged-host" | "two-names" | "free-but-owned" | "mirror-side-lost" | "held-long" | "starved-often" | "busy-untiered" | "unknown-name";
                 scope?: string;
                 text?: string;
             };
@@ -6678,8 +6771,12 @@ export interface operations {
                  *     * `two-names` - Two Names
                  *     * `free-but-owned` - Free But Owned
                  *     * `mirror-side-lost` - Mirror Side Lost
+                 *     * `held-long` - Held Long
+                 *     * `starved-often` - Starved Often
+                 *     * `busy-untiered` - Busy Untiered
+                 *     * `unknown-name` - Unknown Name
                  */
-                kind?: "loose-end" | "no-pool" | "conflict" | "two-identities" | "unmanaged-host" | "two-names" | "free-but-owned" | "mirror-side-lost";
+                kind?: "loose-end" | "no-pool" | "conflict" | "two-identities" | "unmanaged-host" | "two-names" | "free-but-owned" | "mirror-side-lost" | "held-long" | "starved-often" | "busy-untiered" | "unknown-name";
                 scope?: string;
                 text?: string;
             };

@@ -18,10 +18,12 @@
   import OffersMargin from './OffersMargin.svelte';
   import OffersTable from './OffersTable.svelte';
   import TierDraftMargin from './TierDraftMargin.svelte';
+  import TierFound from './TierFound.svelte';
   import TierLanes from './TierLanes.svelte';
   import TierList from './TierList.svelte';
   import TierMargin from './TierMargin.svelte';
-  import { IO_STATES, OFFERING, tiersQuery } from './tiers';
+  import UnknownNames from './UnknownNames.svelte';
+  import { FOUND, IO_STATES, OFFERING, tiersQuery } from './tiers';
 
   /** Which promise is broken, of whom and why; what a changed one would break. */
   const session = createQuery(sessionQuery);
@@ -43,7 +45,9 @@
   const lanesWanted = $derived({
     tier: tierKey,
     state: IO_STATES.find((state) => state === asked.get('io')) ?? null,
+    found: FOUND.find((kind) => kind === asked.get('found')) ?? null,
   });
+  const nDays = $derived(tiers.data?.found_days ?? 0);
   const draftedTier = $derived(
     tiers.data?.results.find((one) => `tier-${one.id}` === draft) ?? null,
   );
@@ -82,7 +86,8 @@
         {#if mayPlan}
           <button
             class="ml-auto text-depth-5 underline"
-            onclick={() => void writeQuery({ draft: 'new' }, { isStep: true })}>draw one up</button
+            onclick={() => void writeQuery({ draft: 'new', name: null }, { isStep: true })}
+            >draw one up</button
           >
         {/if}
       </div>
@@ -99,6 +104,7 @@
         </p>
       {:else if policies.data}
         <PolicyList policies={policies.data} chosen={policyId} state={wanted.state} />
+        <UnknownNames word="policy" {mayPlan} />
       {:else if !policies.error}
         <Pending of="policies" class="px-4" />
       {/if}
@@ -111,7 +117,7 @@
         {#if mayPlan}
           <button
             class="ml-auto text-depth-5 underline"
-            onclick={() => void writeQuery({ draft: 'tier-new' }, { isStep: true })}
+            onclick={() => void writeQuery({ draft: 'tier-new', name: null }, { isStep: true })}
             >draw up a tier</button
           >
         {/if}
@@ -125,6 +131,7 @@
           </p>
         {/if}
         <TierList tiers={tiers.data} chosen={tierKey} />
+        <UnknownNames word="tier" {mayPlan} />
         <p class="px-4 pt-2">
           <a
             class="text-depth-5 underline"
@@ -148,7 +155,7 @@
       <Button
         size="xs"
         class="self-start"
-        onclick={() => void writeQuery({ draft: 'new' }, { isStep: true })}
+        onclick={() => void writeQuery({ draft: 'new', name: null }, { isStep: true })}
         >draw up the first policy</Button
       >
     {/if}
@@ -159,11 +166,23 @@
   >
     {#if draft?.startsWith('tier-') && mayPlan && (draft === 'tier-new' || tiers.data)}
       {#key draft}
-        <TierDraftMargin tier={draftedTier} trial={numberOf('try')} courseOf={numberOf('course')} />
+        <TierDraftMargin
+          tier={draftedTier}
+          called={asked.get('name') ?? ''}
+          trial={numberOf('try')}
+          courseOf={numberOf('course')}
+        />
       {/key}
     {:else if tier}
       {#key tier.id}
-        <TierMargin {tier} trial={numberOf('try')} courseOf={numberOf('course')} {mayPlan} />
+        <TierMargin
+          {tier}
+          trial={numberOf('try')}
+          courseOf={numberOf('course')}
+          {mayPlan}
+          days={nDays}
+          found={lanesWanted.found}
+        />
       {/key}
     {:else if offering}
       <OffersMargin kind={offering} rights={session.data?.rights ?? []} />
@@ -173,9 +192,20 @@
         Held: a limit makes operations wait, or is pressed against, in two of the last three means.
         Starved: less than the minimum is done while operations stand in line.
       </p>
+      {#if tierKey === 'none' && tiers.data}
+        <TierFound
+          {tierKey}
+          found={tiers.data.found_untiered}
+          days={nDays}
+          chosen={lanesWanted.found}
+        />
+      {/if}
     {:else if draft && mayPlan && (draft === 'new' || policies.data)}
       {#key draft}
-        <DraftMargin policy={policies.data?.find((one) => String(one.id) === draft) ?? null} />
+        <DraftMargin
+          policy={policies.data?.find((one) => String(one.id) === draft) ?? null}
+          called={asked.get('name') ?? ''}
+        />
       {/key}
     {:else if subject !== null}
       {#key subject}

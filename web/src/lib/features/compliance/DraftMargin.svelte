@@ -17,12 +17,14 @@
   /** A policy as it is written: what it would do stands under it before it is accepted. */
   interface Props {
     policy: Policy | null; // null: a new one
+    called: string; // the name that a new one has at first
   }
-  let { policy }: Props = $props();
+  let { policy, called }: Props = $props();
   const client = useQueryClient();
   const known = createQuery(() => ruleKindsQuery());
   const kinds = $derived(new Map((known.data?.kinds ?? []).map((kind) => [kind.kind, kind])));
-  let name = $state('');
+  // svelte-ignore state_referenced_locally
+  let name = $state(called);
   // svelte-ignore state_referenced_locally
   let draft = $state.raw(draftOf(policy));
   const unused = $derived(
@@ -41,11 +43,11 @@
     mutationFn: (version: string) =>
       policy ? revise(policy.id, version, draft) : drawUp(name, draft),
     onSuccess: async (made) => {
-      await writeQuery({ draft: null, policy: String(made.id) }, { isStep: true });
+      await writeQuery({ draft: null, name: null, policy: String(made.id) }, { isStep: true });
       await readAnew(client, keys.promises);
     },
   }));
-  const leave = () => void writeQuery({ draft: null });
+  const leave = () => void writeQuery({ draft: null, name: null });
 </script>
 
 <h2 class="water">

@@ -14,12 +14,14 @@
   /** A tier as it is written: what its limits would have done stands under it. */
   interface Props {
     tier: Tier | null; // null: a new one
+    called: string; // the name that a new one has at first
     trial: number | null; // a maximum that was tried before
     courseOf: number | null;
   }
-  let { tier, trial, courseOf }: Props = $props();
+  let { tier, called, trial, courseOf }: Props = $props();
   const client = useQueryClient();
-  let name = $state('');
+  // svelte-ignore state_referenced_locally
+  let name = $state(called);
   // svelte-ignore state_referenced_locally
   let draft = $state.raw<TierDraft>({
     ...tierDraftOf(tier),
@@ -29,7 +31,10 @@
     mutationFn: (version: string) =>
       tier ? reviseTier(tier.id, version, draft) : drawUpTier(name, draft),
     onSuccess: async (made) => {
-      await writeQuery({ draft: null, try: null, tier: String(made.id) }, { isStep: true });
+      await writeQuery(
+        { draft: null, name: null, try: null, tier: String(made.id) },
+        { isStep: true },
+      );
       await readAnew(client, keys.promises);
     },
   }));
@@ -98,8 +103,10 @@
     <Button size="xs" type="submit" disabled={keep.isPending || (!tier && !name.trim())}
       >{tier ? 'accept the revision' : 'draw it up'}</Button
     >
-    <Button size="xs" color="alternative" onclick={() => void writeQuery({ draft: null })}
-      >leave it</Button
+    <Button
+      size="xs"
+      color="alternative"
+      onclick={() => void writeQuery({ draft: null, name: null })}>leave it</Button
     >
   </div>
 </form>

@@ -74,8 +74,18 @@
     { key: 'line', name: 'in line', width: '70px', cell: inLine, isPutAway: true },
   ]);
   const exportHref = $derived(
-    exported('/api/v1/compliance/lanes/export', { tier: wanted.tier, state: wanted.state }),
+    exported('/api/v1/compliance/lanes/export', {
+      tier: wanted.tier,
+      state: wanted.state,
+      found: wanted.found,
+    }),
   );
+  const saysOf = (one: Lane) => {
+    if (wanted.found) return one.found;
+    return one.settles_in_minutes === null
+      ? one.reason
+      : `judged in ${Math.ceil(one.settles_in_minutes)} min`;
+  };
   const stateOf = (one: Lane) => (one.settles_in_minutes === null ? one.state : 'settling');
 </script>
 
@@ -102,13 +112,9 @@
   </svg>
 {/snippet}
 {#snippet reason(one: Lane)}
-  <span class="line-clamp-2 leading-tight whitespace-normal" title={one.reason}>
+  <span class="line-clamp-2 leading-tight whitespace-normal" title={saysOf(one)}>
     <span class="font-semibold {drawn(stateOf(one))}">{stateOf(one)}</span>
-    <span class="text-ink-soft"
-      >{one.settles_in_minutes === null
-        ? one.reason
-        : `judged in ${Math.ceil(one.settles_in_minutes)} min`}</span
-    >
+    <span class="text-ink-soft">{saysOf(one)}</span>
   </span>
 {/snippet}
 {#snippet tierName(one: Lane)}{one.tier_name ?? 'none'}{/snippet}
@@ -164,9 +170,11 @@
       onpreview: (id) => void writeQuery({ course: String(id) }),
     }}
     rowPx={ROW_PX}
-    empty={wanted.state
-      ? `No disk of this scope is ${wanted.state}.`
-      : 'No disk of this scope is in it.'}
+    empty={wanted.found
+      ? 'No disk of this scope is found so.'
+      : wanted.state
+        ? `No disk of this scope is ${wanted.state}.`
+        : 'No disk of this scope is in it.'}
     isTall
     {tools}
   />

@@ -8,7 +8,14 @@
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { writeQuery } from '$lib/url/bearing.svelte';
   import ReplayNote from './ReplayNote.svelte';
-  import { retireTier, tierRevisionsQuery, type Tier, type TierRevision } from './tiers';
+  import TierFound from './TierFound.svelte';
+  import {
+    retireTier,
+    tierRevisionsQuery,
+    type FoundKind,
+    type Tier,
+    type TierRevision,
+  } from './tiers';
 
   /** A tier: what it promises and promised, and what other limits would do. */
   interface Props {
@@ -16,8 +23,10 @@
     trial: number | null; // a maximum that is tried
     courseOf: number | null;
     mayPlan: boolean;
+    days: number; // of which something was found
+    found: FoundKind | null; // that is looked at
   }
-  let { tier, trial, courseOf, mayPlan }: Props = $props();
+  let { tier, trial, courseOf, mayPlan, days, found }: Props = $props();
   const client = useQueryClient();
   const revisions = createQuery(() => tierRevisionsQuery(tier.id));
   const before = $derived((revisions.data ?? []).slice(1));
@@ -50,6 +59,10 @@
       .join(' · ');
 </script>
 
+{#snippet foundOf()}
+  <TierFound tierKey={String(tier.id)} found={tier.found} {days} chosen={found} />
+{/snippet}
+
 <h2 class="water">{tier.name}</h2>
 <p>{promised(tier.newest)}</p>
 <p class="text-ink-soft">
@@ -66,6 +79,7 @@
     >
     <Button size="xs" color="alternative" onclick={() => (isAsking = true)}>retire it</Button>
   </div>
+  {@render foundOf()}
   <ReplayNote
     {tier}
     {limit}
@@ -73,6 +87,8 @@
     onpick={(maximum) =>
       void writeQuery({ try: maximum === tier.newest.max_iops ? null : String(maximum) })}
   />
+{:else}
+  {@render foundOf()}
 {/if}
 <ProblemNote of="Tier" error={retiring.error} />
 {#if before.length > 0}

@@ -140,3 +140,12 @@ export function exported(path: string, told: Record<string, string | number | nu
   );
   return `${path}?${query.toString()}`;
 }
+
+/** Names of policies and tiers that feeds tell and nobody drew up. */
+export function unknownNamesQuery(asked: Asked) {
+  return queryOptions({
+    queryKey: [...keys.promises, 'unknown names', asked],
+    queryFn: () => bodyOf(api.GET('/api/v1/compliance/names', { params: { query: asked } })),
+    placeholderData: keepPreviousData,
+  });
+}

@@ -20,6 +20,9 @@ const MOVING_MS = 3_000; // until what is being set has been collected
 const REFRESH_MS = 20_000; // instants are told by the minute, and should not be a minute old
 /** From what to look at first to what asks for nothing. */
 export const IO_STATES: IoState[] = ['starved', 'held', 'within', 'untiered', 'unread'];
+/** What days show, what hurts somebody first. */
+export const FOUND = ['starved-often', 'held-long', 'busy-untiered', 'limit-lax'] as const;
+export type FoundKind = (typeof FOUND)[number];
 export const OFFERING = ['volume', 'datastore', 'pool', 'array'] as const;
 export type Offering = (typeof OFFERING)[number];
 export const WINDOWS = ['1', '3', '7', '14']; // days that are replayed
@@ -37,6 +40,7 @@ export function tierRevisionsQuery(tierId: number) {
 export interface WantedLanes {
   tier: string; // an id, `none`, or nothing for all
   state: IoState | null;
+  found: FoundKind | null; // in the last days
 }
 
 /** Disks with what they do and may do, the worst first, page after page. */
@@ -51,6 +55,7 @@ export function lanesQuery(asked: Asked, wanted: WantedLanes) {
               ...asked,
               ...(wanted.tier ? { tier: wanted.tier } : {}),
               ...(wanted.state ? { state: wanted.state } : {}),
+              ...(wanted.found ? { found: wanted.found } : {}),
               ...(pageParam ? { after: pageParam } : {}),
             },
           },

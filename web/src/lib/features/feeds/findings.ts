@@ -11,10 +11,14 @@ export interface Group {
 const NAMES: Record<string, string> = {
   'mirror-side-lost': 'Mirror side lost',
   'free-but-owned': 'Looks free, is owned',
+  'starved-often': 'Starved, day after day',
+  'held-long': 'Held, day after day',
   conflict: 'Sources disagree',
   'two-identities': 'One thing, two identities',
   'loose-end': 'Loose end',
   'no-pool': 'Volume in no pool',
+  'unknown-name': 'Name that nobody drew up',
+  'busy-untiered': 'Busy, in no tier',
   'unmanaged-host': 'Host that no feed manages',
   'two-names': 'One volume, two device names',
 };

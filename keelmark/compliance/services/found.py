@@ -1,0 +1,124 @@
+"""Keeps how disks were served on each day that is over, and opens what that shows as findings."""
+
+from datetime import date, datetime, timedelta
+from typing import Final
+
+import numpy as np
+from django.db import transaction
+
+from keelmark.bearings.selectors.picture import reading_at
+from keelmark.compliance.models import DayServed
+from keelmark.compliance.selectors.found import DAYS, FOUND, Week, fitting_tier, packed, week_at
+from keelmark.compliance.selectors.names import unknown_names
+from keelmark.compliance.selectors.tiers import Tiered, tiered_at
+from keelmark.core.arrays import Float64s, Int64s
+from keelmark.core.estate.reading import LIKELY, Reading
+from keelmark.core.performance import PARTS, operations
+from keelmark.core.qos.found import Found, Tally, tally_of
+from keelmark.estate.models import Finding, FindingKind
+from keelmark.estate.services.conflicts import MAX_SUBJECT, keep
+from keelmark.readings.performance.reading import steps_of
+
+AT_ONCE: Final = 2_000  # disks whose steps of a day are read together
+KEPT_DAYS: Final = 30
+_WANTED: Final = tuple(
+    PARTS.index(name) for name in ("read_iops", "write_iops", "qos_latency_ms", "queue_latency_ms")
+)
+Wanted = dict[tuple[FindingKind, int, str], tuple[str, list[int]]]
+KINDS: Final = {
+    Found.HELD_LONG: FindingKind.HELD_LONG,
+    Found.STARVED_OFTEN: FindingKind.STARVED_OFTEN,
+    Found.BUSY_UNTIERED: FindingKind.BUSY_UNTIERED,
+}  # a limit that is too wide costs nobody anything today: it stands with its tier alone
+
+
+def keep_days(*, now: datetime) -> list[date]:
+    """Keep the days that are over and are not kept yet, the newest first; return which."""
+    wanted = [now.date() - timedelta(days=back) for back in range(1, DAYS + 1)]
+    known = set(DayServed.objects.filter(day__in=wanted).values_list("day", flat=True))
+    reading = reading_at(day=None, quantile=LIKELY)
+    told = [day for day in wanted if day not in known and _keep_day(reading, day, now=now)]
+    DayServed.objects.filter(day__lt=now.date() - timedelta(days=KEPT_DAYS)).delete()
+    return told
+
+
+def _keep_day(reading: Reading, day: date, *, now: datetime) -> bool:
+    """Keep one day by the limits that bear now; not one on which nothing was read."""
+    tiered = tiered_at(reading)
+    ids = reading.estate.table("disk").ids
+    order = np.argsort(ids)
+    tallies = [
+        _tally(ids[rows], day, min_iops=tiered.minimum[rows], max_iops=tiered.maximum[rows])
+        for begin in range(0, len(order), AT_ONCE)
+        if len(rows := order[begin : begin + AT_ONCE])
+    ]
+    if not any(one.n_read.any() for one in tallies):
+        return False
+    whole = Tally(
+        n_read=np.concatenate([one.n_read for one in tallies]),
+        n_held=np.concatenate([one.n_held for one in tallies]),
+        n_starved=np.concatenate([one.n_starved for one in tallies]),
+        most_iops=np.concatenate([one.most_iops for one in tallies]),
+    )
+    DayServed.objects.update_or_create(
+        day=day, defaults={"made_at": now, "content": packed(ids[order], whole)}
+    )
+    return True
+
+
+def _tally(ids: Int64s, day: date, *, min_iops: Float64s, max_iops: Float64s) -> Tally:
+    steps = steps_of(ids, first_on=day, n_days=1, parts=_WANTED)
+    return tally_of(
+        operations(steps), qos_ms=steps[:, 2], queue_ms=steps[:, 3],
+        min_iops=min_iops, max_iops=max_iops,
+    )  # fmt: skip
+
+
+@transaction.atomic
+def look_for_found(*, now: datetime) -> int:
+    """Open what the last days show of disks, end what is no longer so; return how many stand."""
+    reading = reading_at(day=None, quantile=LIKELY)
+    tiered, week = tiered_at(reading), week_at(reading)
+    table = reading.estate.table("disk")
+    wanted: Wanted = {
+        (kind, int(table.ids[row]), "tier"): (_words(found, row, tiered=tiered, week=week), [])
+        for found, kind in KINDS.items()
+        for row in np.flatnonzero(week.found.is_found[FOUND.index(found)]).tolist()
+    }
+    wanted |= _unknown(reading)
+    ours = (*KINDS.values(), FindingKind.UNKNOWN_NAME)
+    keep(wanted, standing=Finding.objects.filter(kind__in=ours, ended_at=None), at=now)
+    return len(wanted)
+
+
+def _unknown(reading: Reading) -> Wanted:
+    """Names that feeds tell and nobody drew up: one finding a name, at the first that has it."""
+    seen = {
+        kind: np.ones(len(table), dtype=np.bool_) for kind, table in reading.estate.tables.items()
+    }
+    return {
+        (FindingKind.UNKNOWN_NAME, one.some[0], f"{one.word} {one.name}"[:MAX_SUBJECT]): (
+            f"{one.n:,} things are told to be in the {one.word} “{one.name}”, that nobody drew up",
+            list(one.some[1:]),
+        )
+        for one in unknown_names(reading, seen=seen)
+    }
+
+
+def _words(found: Found, row: int, *, tiered: Tiered, week: Week) -> str:
+    of = week.found
+    fits = fitting_tier(tiered, week, row)
+    place = f"{fits.name} would fit it" if fits else "no tier is wide enough for it"
+    n_days = len(week.days)
+    days = "day" if n_days == 1 else f"{n_days} days"
+    if found is Found.HELD_LONG:
+        return f"was held at its limit for {of.held_hours[row]:.1f} hours a day in the last {days}"
+    if found is Found.STARVED_OFTEN:
+        return (
+            f"had less than its minimum for {of.starved_hours[row]:.1f} hours a day in the last "
+            f"{days}, while operations stood in line"
+        )
+    return (
+        f"did up to {of.most_iops[row]:,.0f} operations a second in the last {days} and is in no "
+        f"tier: {place}"
+    )
