@@ -128,6 +128,7 @@ def _web_command(state: State) -> list[str]:
         "--log-level", "warning", "--no-server-header", "--lifespan", "off",
         "--http", "keelmark.config.server:PatientProtocol", "--timeout-keep-alive", "30",
         "--limit-concurrency", "400", "--no-proxy-headers", "--ws", "none",
+        "--timeout-graceful-shutdown", "3",  # who listens for events would never hang up
     ]  # fmt: skip
 
 

@@ -12,6 +12,7 @@ from keelmark.compliance.api.policies import (
     RuleKindsView,
     TrialView,
 )
+from keelmark.compliance.api.pulse import PulseView
 from keelmark.compliance.api.tiers import (
     TierNamingsView,
     TierRevisionsView,
@@ -57,6 +58,7 @@ urlpatterns = [
     path("compliance/names", UnknownNamesView.as_view(), name="unknown-names"),
     path("compliance/namings", TierNamingsView.as_view(), name="tier-namings"),
     path("compliance/offers/<str:kind>", OffersView.as_view(), name="offers"),
+    path("compliance/pulse", PulseView.as_view(), name="pulse"),
     path("compliance/rightings", RightingsView.as_view(), name="rightings"),
     path("compliance/rightings/<int:entity_id>", RightingView.as_view(), name="righting"),
     path("compliance/lanes/export", LanesExportView.as_view(), name="lanes-export"),

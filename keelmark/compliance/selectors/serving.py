@@ -7,6 +7,7 @@ from threading import RLock
 from typing import Any, Final
 
 import numpy as np
+from django.db.models import Max
 from numpy.typing import NDArray
 
 from keelmark.access.clock import now
@@ -26,6 +27,7 @@ from keelmark.core.performance import PARTS, STEPS_A_DAY, Floats, operations
 from keelmark.core.qos import STATE_STEPS, IoState, io_states
 from keelmark.core.qos.found import Found
 from keelmark.core.qos.tiers import BOUND_BY
+from keelmark.feeds.models import Feed
 from keelmark.readings.performance.reading import (
     STEP_SECONDS,
     Instants,
@@ -59,6 +61,9 @@ class Served:
     mean: Float64s
     means: Floats
     read_at: datetime | None
+
+
+KEPT_SECONDS: Final = 60
 
 
 class _Kept:
@@ -95,7 +100,11 @@ def served_at(view: View, asked: LanesAsked = ALL_LANES) -> Served | None:
         if len(shown) > MOST_OF_PAST:
             raise TooManyDisksError(n=len(shown), most=MOST_OF_PAST)
         return _served(view, tiered, rows=shown)
-    key = (reading.estate.revision, reading.day, tiered.key, int(now().timestamp()) // 20)
+    collected = Feed.objects.aggregate(at=Max("last_good_at"))["at"]  # nothing is read otherwise
+    key = (
+        reading.estate.revision, reading.day, tiered.key, collected,
+        int(now().timestamp()) // KEPT_SECONDS,
+    )  # fmt: skip
     with _Kept.lock:
         kept = _Kept.served.get(key)
         n = len(reading.estate.table("disk"))

@@ -1,7 +1,9 @@
 <script lang="ts">
-  import { createQuery } from '@tanstack/svelte-query';
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { Button } from 'flowbite-svelte';
+  import { onMount } from 'svelte';
   import { page } from '$app/state';
+  import { listen } from '$lib/api/pulse';
   import { sessionQuery } from '$lib/api/queries';
   import { counted } from '$lib/format';
   import Pending from '$lib/ui/Pending.svelte';
@@ -27,6 +29,8 @@
 
   /** Which promise is broken, of whom and why; what a changed one would break. */
   const session = createQuery(sessionQuery);
+  const client = useQueryClient();
+  onMount(() => listen(client));
   const mayPlan = $derived(session.data?.rights.includes('plan') ?? false);
   const policies = createQuery(() => policiesQuery(bearing.asked));
   const asked = $derived(page.url.searchParams);

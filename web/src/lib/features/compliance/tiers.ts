@@ -17,7 +17,7 @@ export type Limit = Schemas['DraftLimitWriteRequest'];
 type Asked = typeof bearing.asked;
 
 const MOVING_MS = 3_000; // until what is being set has been collected
-const REFRESH_MS = 20_000; // instants are told by the minute, and should not be a minute old
+const REFRESH_MS = 60_000; // where no events tell that something moved
 /** From what to look at first to what asks for nothing. */
 export const IO_STATES: IoState[] = ['starved', 'held', 'within', 'untiered', 'unread'];
 /** What days show, what hurts somebody first. */
