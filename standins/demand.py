@@ -156,6 +156,7 @@ class Demand:
 
     estate: Estate
     disks: list[Asked] = field(default_factory=list)
+    arrays: set[str] = field(default_factory=set)  # names of those on which any of them lies
     limits: dict[str, float] = field(default_factory=dict)  # operations a second, by disk
     level: Floats = field(init=False)  # operations a second in the mean, (n_disks,)
     tiers: dict[str, str] = field(default_factory=dict)  # by disk
@@ -166,6 +167,7 @@ class Demand:
     def __post_init__(self) -> None:
         """Find the disks, and plant limits that hold some of them back."""
         self.disks = [one for cluster in self.estate.clusters for one in _asked(cluster)]
+        self.arrays = {one.array for one in self.disks}
         self.level = self._spread()
         self.level *= self._share_of_arrays()
         for at, (one, mean) in enumerate(zip(self.disks, self.level.tolist(), strict=True)):
@@ -210,11 +212,6 @@ class Demand:
                 self._days.pop(next(iter(self._days)))
             self._days[number] = self._made(number)
         return self._days[number]
-
-    @property
-    def arrays(self) -> set[str]:
-        """Names of the arrays on which any of the disks lies."""
-        return {one.array for one in self.disks}
 
     def usual(self, array: str, *, weekday: int) -> NDArray[np.float64]:
         """Return what the disks of an array are asked for in the mean on a weekday, (288,)."""

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 
 from standins.arrays import Array, Volume, drives_of
 from standins.demand import BASE_IOPS, BESIDE, SWING_OPS, Counters, Counts, Demand
@@ -21,6 +22,7 @@ N_COUNTED = 4  # reads, writes and the bytes of both
 # What one small write costs with two parities: old data and both parities are read, then written.
 READS_A_WRITE = WRITES_A_WRITE = 3
 DRIVE_SPREAD = 11  # drives of a pool are not asked alike: so many steps of a hundredth apart
+Groups = tuple[list[str], NDArray[np.intp]]  # names, and to which each disk belongs
 
 
 @dataclass(slots=True, repr=False)
@@ -34,6 +36,8 @@ class Flow:
     _counters: Counters = field(init=False)
     _set: dict[str, Limits] = field(default_factory=dict)  # all that was set otherwise
     _wanted: dict[str, Limits] = field(default_factory=dict)  # of it, what does not bear yet
+    _volumes: Groups = field(init=False)
+    _machines: Groups = field(init=False)
     _moment: int = -1
     _by_volume: dict[str, Counts] = field(default_factory=dict)
     _by_machine: dict[str, Counts] = field(default_factory=dict)
@@ -42,6 +46,8 @@ class Flow:
         """Count nothing yet."""
         self.since = math.floor(self.since)
         self.demand = Demand(self.estate)
+        self._volumes = _groups([one.disk.datastore.volume.naa for one in self.demand.disks])
+        self._machines = _groups([one.machine.uuid for one in self.demand.disks])
         self._set = kept_limits(self.kept)
         self.demand.set_volumes(self._set)
         self.restart(self.since)
@@ -110,10 +116,8 @@ class Flow:
         at = max(moment * HELD_SECONDS / DAY_SECONDS, self._counters.since)
         counts = self._counters.at(at)
         self._let_bear(at)
-        self._by_volume = self._grouped(
-            counts[:N_COUNTED], [one.disk.datastore.volume.naa for one in self.demand.disks]
-        )
-        self._by_machine = self._grouped(counts, [d.machine.uuid for d in self.demand.disks])
+        self._by_volume = _summed(counts[:N_COUNTED], self._volumes)
+        self._by_machine = _summed(counts, self._machines)
         self._moment = moment
 
     def _let_bear(self, day: float) -> None:
@@ -121,11 +125,16 @@ class Flow:
         if wanted:
             self._counters.go_on(max(day, self._counters.since), limits=wanted)
 
-    @staticmethod
-    def _grouped(counts: Counts, names: list[str]) -> dict[str, Counts]:
-        found, of = np.unique(names, return_inverse=True)
-        sums = np.stack([np.bincount(of, weights=row, minlength=len(found)) for row in counts])
-        return dict(zip(found.tolist(), sums.T, strict=True))
+
+def _groups(names: list[str]) -> Groups:
+    found, of = np.unique(names, return_inverse=True)
+    return found.tolist(), of
+
+
+def _summed(counts: Counts, groups: Groups) -> dict[str, Counts]:
+    names, of = groups
+    sums = np.stack([np.bincount(of, weights=row, minlength=len(names)) for row in counts])
+    return dict(zip(names, sums.T, strict=True))
 
 
 def physical(counts: Counts) -> Counts:

@@ -1,6 +1,7 @@
 """The real stack: `keel demo` with a state of its own, a browser in front of it."""
 
 import json
+import math
 import os
 import re
 import subprocess
@@ -26,6 +27,7 @@ FLAGS = [
 expect.set_options(timeout=15_000)  # a busy machine is slow, not wrong
 BESIDE_A_LOOP = "DJANGO_ALLOW_ASYNC_UNSAFE"
 RECOVERY_SECONDS, CALLS_IN_A_ROW = 90.0, 20
+KEPT_SECONDS = 240.0  # a password counts for longer where it is asked for again
 NETWORK_COMPLAINT = "Failed to load resource"
 
 
@@ -128,7 +130,37 @@ def complaints(page: Page) -> Iterator[list[str]]:
     assert heard == []
 
 
+class Sessions:
+    """Signs in as a person does, but not anew for every test while that would change nothing."""
+
+    def __init__(self) -> None:
+        self._kept: dict[str, tuple[float, list[Any]]] = {}
+
+    def sign_in(self, page: Page, name: str) -> None:
+        begun, cookies = self._kept.get(name, (-math.inf, []))
+        if time.monotonic() - begun < KEPT_SECONDS:
+            page.context.add_cookies(cookies)
+            if page.context.request.get("/api/v1/session").json()["is_signed_in"]:
+                SignInPage(page).come_back()
+                return
+            page.context.clear_cookies()
+        SignInPage(page).sign_in(name, "spring-tide")
+        self._kept[name] = (time.monotonic(), page.context.cookies())
+
+
+@pytest.fixture(scope="session")
+def sessions() -> Sessions:
+    return Sessions()
+
+
 @pytest.fixture
-def signed_in(page: Page, complaints: list[str]) -> Page:
-    SignInPage(page).sign_in("planner", "spring-tide")
+def signed_in(page: Page, complaints: list[str], sessions: Sessions) -> Page:
+    sessions.sign_in(page, "planner")
+    return page
+
+
+@pytest.fixture
+def operating(page: Page, complaints: list[str], sessions: Sessions) -> Page:
+    """Signed in as who carries changes out."""
+    sessions.sign_in(page, "deckhand")
     return page

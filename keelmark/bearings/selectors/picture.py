@@ -2,6 +2,7 @@
 
 from collections import OrderedDict
 from collections.abc import Hashable
+from dataclasses import replace
 from datetime import date, datetime
 from threading import RLock
 from typing import Generic, TypeVar
@@ -21,7 +22,7 @@ from keelmark.bearings.selectors.loading import estate_of
 from keelmark.bearings.selectors.past import past_of, past_told_at
 from keelmark.core.arrays import Bools
 from keelmark.core.estate.estate import Estate
-from keelmark.core.estate.reading import Reading, read
+from keelmark.core.estate.reading import Beside, Reading, read
 from keelmark.readings.rows import EPOCH
 
 KEPT_READINGS = 12  # the days and quantiles that one person drags over in a minute
@@ -55,6 +56,7 @@ class _Picture:
 
     def __init__(self) -> None:
         self.lock = RLock()
+        self.beside: dict[tuple[str, str], Beside] = {}
         self.tables: dict[str, pa.Table] = {}
         self.estate: Estate | None = None
         self.readings: Lately[tuple[int, int, float, datetime | None], Reading] = Lately(
@@ -96,10 +98,16 @@ class _Picture:
             if kept is not None:
                 return kept
             past = past_of(estate, day=day) if is_past else None
-            return self.readings.keep(key, read(estate, day=day, quantile=quantile, past=past))
+            told = read(estate, day=day, quantile=quantile, past=past)
+            return self.readings.keep(key, replace(told, beside=self.beside))
 
 
 _PICTURE = _Picture()
+
+
+def tell_beside(kind: str, name: str, *, by: Beside) -> None:
+    """Have a field of a kind made by an app above this one, at every reading."""
+    _PICTURE.beside[kind, name] = by
 
 
 def newest_estate() -> Estate:

@@ -21,7 +21,7 @@ from keelmark.compliance.selectors.promised import minute_of
 from keelmark.compliance.selectors.tiers import BY, Tiered, configured, oversold, tiered_at
 from keelmark.core.arrays import Bools, Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE
-from keelmark.core.estate.reading import When
+from keelmark.core.estate.reading import Reading, When
 from keelmark.core.estate.strata import Node
 from keelmark.core.performance import PARTS, STEPS_A_DAY, Floats, operations
 from keelmark.core.qos import STATE_STEPS, IoState, io_states
@@ -99,7 +99,13 @@ def served_at(view: View, asked: LanesAsked = ALL_LANES) -> Served | None:
         shown = np.flatnonzero(asked_for(view, tiered, asked))
         if len(shown) > MOST_OF_PAST:
             raise TooManyDisksError(n=len(shown), most=MOST_OF_PAST)
-        return _served(view, tiered, rows=shown)
+        return _served(reading, tiered, rows=shown)
+    return served_now(reading)
+
+
+def served_now(reading: Reading) -> Served:
+    """Return how all disks are served now; who sees what is for the caller."""
+    tiered = tiered_at(reading)
     collected = Feed.objects.aggregate(at=Max("last_good_at"))["at"]  # nothing is read otherwise
     key = (
         reading.estate.revision, reading.day, tiered.key, collected,
@@ -108,13 +114,13 @@ def served_at(view: View, asked: LanesAsked = ALL_LANES) -> Served | None:
     with _Kept.lock:
         kept = _Kept.served.get(key)
         n = len(reading.estate.table("disk"))
-        return kept or _Kept.served.keep(key, _served(view, tiered, rows=np.arange(n)))
+        return kept or _Kept.served.keep(key, _served(reading, tiered, rows=np.arange(n)))
 
 
-def _served(view: View, tiered: Tiered, *, rows: Int64s) -> Served:
-    table = view.reading.estate.table("disk")
+def _served(reading: Reading, tiered: Tiered, *, rows: Int64s) -> Served:
+    table = reading.estate.table("disk")
     ids = table.ids[rows]
-    steps, end_at = _newest(view, ids=ids)
+    steps, end_at = _newest(reading, ids=ids)
     n = len(table)
     codes = np.full(n, STATES.index(IoState.UNREAD), dtype=np.int8)
     codes[rows] = io_states(
@@ -130,11 +136,11 @@ def _served(view: View, tiered: Tiered, *, rows: Int64s) -> Served:
     )
 
 
-def _newest(view: View, *, ids: Int64s) -> tuple[Floats, datetime]:
+def _newest(reading: Reading, *, ids: Int64s) -> tuple[Floats, datetime]:
     """The last steps in which anything was read, and when they ended."""
-    day = EPOCH + timedelta(days=view.reading.day)
+    day = EPOCH + timedelta(days=reading.day)
     end = datetime(day.year, day.month, day.day, tzinfo=UTC) + timedelta(days=1)
-    if view.reading.when is When.NOW:
+    if reading.when is When.NOW:
         at = int(now().timestamp()) // STEP_SECONDS * STEP_SECONDS
         end = datetime.fromtimestamp(at, tz=UTC)
     steps = last_steps(ids, end_at=end, n_steps=LOOKED_BACK + STATE_STEPS)

@@ -35,17 +35,21 @@ class Amounts:
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Words:
-    """Texts that come back often: codes (n,) into the words, NOWHERE where none is told."""
+    """Texts that come back often: codes (n,) into the words, NOWHERE where none is told.
+
+    Where ``are_many``, a word is several with commas between, each of which it can be found by.
+    """
 
     codes: Int32s
     words: tuple[str, ...]
+    are_many: bool = False
 
     def __len__(self) -> int:
         return len(self.codes)
 
     def of_rows(self, rows: Int64s) -> "Words":
         """Return some of them."""
-        return Words(codes=self.codes[rows], words=self.words)
+        return Words(codes=self.codes[rows], words=self.words, are_many=self.are_many)
 
     def told(self, row: int) -> str | None:
         """Return one, None where none is told."""
@@ -54,6 +58,7 @@ class Words:
 
 
 Column = Amounts | Words
+COMMA = ", "  # between words of which a thing has several
 
 
 def amounts(told: Sequence[int | None]) -> Amounts:

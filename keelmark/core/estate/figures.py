@@ -62,8 +62,9 @@ def figure(reading: Reading, *, kind: str, name: str, since: Reading | None = No
     """
     table = reading.estate.table(kind)
     n = len(table)
-    if name == "state":
-        return reading.state(kind)
+    beside = reading.beside.get((kind, name))
+    if beside is not None or name == "state":
+        return reading.state(kind) if beside is None else beside(reading)
     if name == "grown":
         return unknown(n) if since is None else grown(reading, since=since, kind=kind)
     if name in _MARKS and kind in reading.estate.marks:

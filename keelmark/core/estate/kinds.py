@@ -84,6 +84,15 @@ _ENDS = _fields(
         "late": "one chance in ten that it is reached later",
     },
 )
+_PROMISED = _texts(
+    policy="storage policy",
+    verdict="how it keeps its policy: met, broken, settling, unproven",
+    rule="rules that it breaks",
+)
+_SERVED = _texts(
+    tier="QoS tier",
+    io="how it is served: within, held, starved, untiered, unread",
+)
 _USED = tuple(one for one in _BOOKS if one.name in ("used", "size", "promised", "grown"))
 _HELD = (*_BOOKS, *_ENDS)
 _PLACED = (("site", "site"),)
@@ -123,7 +132,8 @@ KINDS: dict[str, Kind] = {
         Kind(
             name="volume", plural="volumes",
             fields=(
-                *_COMMON, *_HELD, *_texts(thickness="thin or thick", access="block or file",
+                *_COMMON, *_HELD, *_PROMISED,
+                *_texts(thickness="thin or thick", access="block or file",
                 workload="what it is for", labels="labels, name:value"),
                 *_fields(Measure.FLAG, {
                     "mapped": "some host or cluster may see it", "encrypted": "encrypted",
@@ -140,17 +150,17 @@ KINDS: dict[str, Kind] = {
         Kind(
             name="datastore", plural="datastores",
             fields=(
-                *_COMMON, *_HELD, *_PLANNABLE,
-                *_texts(access="block or NFS", policy="storage policy",
-                labels="labels, name:value"),
+                *_COMMON, *_HELD, *_PLANNABLE, *_PROMISED,
+                *_texts(access="block or NFS", labels="labels, name:value"),
             ),
             links=(*_PLACED, ("cluster", "cluster")),
         ),
         Kind(
             name="vm", plural="VMs",
             fields=(
-                *_COMMON, *_USED, *_texts(power="on, off or suspended", os="guest system",
-                policy="storage policy", labels="labels, name:value"),
+                *_COMMON, *_USED, *_PROMISED, *_SERVED[1:],
+                *_texts(power="on, off or suspended", os="guest system",
+                        labels="labels, name:value"),
                 *_fields(Measure.SINCE, {
                     "since": "since when its power is as it is", "backup": "last good backup",
                 }),
@@ -165,9 +175,8 @@ KINDS: dict[str, Kind] = {
         Kind(
             name="disk", plural="disks",
             fields=(
-                *_COMMON, *_USED, *_ENDS, *_texts(thickness="thin or thick",
-                policy="storage policy", tier="QoS tier", path="its file",
-                labels="labels, name:value"),
+                *_COMMON, *_USED, *_ENDS, *_PROMISED, *_SERVED,
+                *_texts(thickness="thin or thick", path="its file", labels="labels, name:value"),
                 *_fields(Measure.BYTES, {
                     "inside": "what the guest uses", "unshared": "what only it holds",
                 }),

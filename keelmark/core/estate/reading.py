@@ -1,7 +1,7 @@
 """The estate read at a day: as it stands, as it was, or as it is forecast at a quantile."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 import numpy as np
@@ -30,6 +30,9 @@ FOLDS = (
 ENDS_AT_QUOTA = frozenset({"tenant", "project", "account"})
 
 
+Beside = Callable[["Reading"], Column]
+
+
 class When(StrEnum):
     """Which way a day lies."""
 
@@ -44,7 +47,8 @@ class Reading:
 
     ``middle`` holds the likely used bytes beside those of another quantile, so that a set's
     band is folded and never the sum of its parts' bands. ``n_unread`` counts the parts of each
-    whole that nobody read; ``store_of_disk`` is where disks lie that day.
+    whole that nobody read; ``store_of_disk`` is where disks lie that day. ``beside`` makes fields,
+    by kind and name, that follow from more than the estate.
     """
 
     estate: Estate
@@ -56,6 +60,7 @@ class Reading:
     middle: Mapping[str, Float64s]
     n_unread: Mapping[str, Int64s]
     store_of_disk: Int64s
+    beside: Mapping[tuple[str, str], Beside] = field(default_factory=dict)
 
     def link(self, kind: str, name: str) -> Int64s:
         """Return the rows that a link of a kind leads to on this day."""

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from keelmark.core.arrays import Bools, Float64s
-from keelmark.core.estate.columns import Amounts, Words
+from keelmark.core.estate.columns import COMMA, Amounts, Words
 from keelmark.core.estate.figures import Figure, Shares, figure
 from keelmark.core.estate.kinds import Measure
 from keelmark.core.estate.reach import pulled, taken
@@ -145,7 +145,9 @@ class _Sifter:
 
 
 def _of_words(column: Words, *, test: Callable[[str], bool]) -> Bools:
-    told = np.array([test(word.casefold()) for word in column.words] + [False], dtype=np.bool_)
+    each = [word.casefold() for word in column.words]
+    parts = [word.split(COMMA) if column.are_many else [word] for word in each]
+    told = np.array([any(map(test, one)) for one in parts] + [False], dtype=np.bool_)
     return told[column.codes]  # the last one stands for nowhere, which is −1
 
 

@@ -13,4 +13,12 @@ class SignInPage:
 
     def sign_in(self, name: str, password: str) -> None:
         self.try_to_sign_in(name, password)
+        self._is_in()
+
+    def come_back(self) -> None:
+        """Open the page with a session that is kept."""
+        self.page.goto("/")
+        self._is_in()
+
+    def _is_in(self) -> None:
         expect(self.page.get_by_role("heading", name="What ends first")).to_be_visible()

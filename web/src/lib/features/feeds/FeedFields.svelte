@@ -53,14 +53,14 @@
     <summary class="text-ink-soft">account that may set limits</summary>
     <div class="mt-1 grid grid-cols-2 gap-2">
       <Field
-        label="Sign-in that sets"
+        label="Account that sets"
         autocomplete="off"
         placeholder="nothing is ever set"
         bind:value={form.writer_user}
         fault={refusal?.of('writer_user')}
       />
       <Field
-        label="Its password"
+        label="Its secret"
         type="password"
         placeholder={isAdding ? '' : 'kept, never shown'}
         autocomplete="new-password"
