@@ -1,0 +1,114 @@
+"""Fields that follow from promises: sifts, facets and columns of any table know them."""
+
+from datetime import timedelta
+
+import numpy as np
+import pytest
+
+from keelmark.bearings.packs.building import build_revision
+from keelmark.core.performance import PARTS, STEPS_A_DAY
+from keelmark.estate.documents import AboutDocument, ProtectionDocument
+from keelmark.feeds.importer import Imported, import_documents
+from keelmark.readings.performance.packing import take_packed
+from tests.server.cluster import make_cluster
+from tests.server.conftest import NOW, for_a_module
+
+TODAY = NOW.date()
+
+
+@pytest.fixture(scope="module")
+def cluster(django_db_setup, django_db_blocker):
+    with for_a_module(django_db_blocker):
+        ids = make_cluster(is_forecast=False)
+        steps = np.full((2, len(PARTS), STEPS_A_DAY), np.nan, dtype=np.float32)
+        steps[:, PARTS.index("read_iops")] = [[300], [20]]
+        steps[:, PARTS.index("write_iops")] = 0
+        disks = np.array(sorted(ids[f"path.v{n}:a"] for n in (0, 1)))
+        for day in (TODAY, TODAY - timedelta(days=1)):
+            take_packed(day, ids=disks, steps=steps)
+        import_documents(
+            [
+                AboutDocument(uid="path.v4:a", read_at=NOW, says={"tier": "Rill"}),
+                ProtectionDocument(
+                    uid="id.backup/1", of_uid="uuid.v0", job="nightly", method="backup",
+                    started_at=NOW - timedelta(days=3), ended_at=NOW - timedelta(days=3),
+                    result="done",
+                ),
+            ],
+            into=Imported(),
+        )  # fmt: skip
+        build_revision(now=NOW)
+        yield ids
+
+
+@pytest.fixture
+def estate(cluster, db, api):
+    """Slack holds the first disk; Kept, of its VM alone, wants another site than it is at."""
+    tier = api.send("POST", "/compliance/tiers", name="Slack", min_iops=5, max_iops=300).json()
+    vms = [cluster[f"uuid.v{n}"] for n in (0, 1)]
+    api.send("POST", "/compliance/namings", tier_id=tier["id"], entity_ids=vms)
+    rules = [{"kind": "sites", "told": {"allowed": [], "forbidden": ["Skerry"]}},
+             {"kind": "backup", "told": {"within_minutes": 1440}}]  # fmt: skip
+    made = api.send("POST", "/compliance/policies", name="Kept", rules=rules, settling_minutes=0)
+    assert made.status_code == 201, made.content
+    told = api.send("POST", "/compliance/promises", policy_id=made.json()["id"], entity_ids=vms[:1])
+    assert told.status_code == 200, told.content
+    return cluster
+
+
+def found(api, kind, scope, **query):
+    answer = api.get(f"/estate/rows/{kind}", scope=scope, **query)
+    assert answer.status_code == 200, answer.content
+    return sorted(row["name"] for row in answer.json()["results"])
+
+
+@pytest.mark.parametrize(
+    ("kind", "scope", "names"),
+    [
+        ("disk", "io:held", ["sonar-0-a"]),
+        ("disk", "io:within", ["sonar-1-a"]),
+        ("vm", "io:held", ["sonar-0"]),
+        ("vm", "io:unread", ["sonar-2", "sonar-3", "sonar-4"]),
+        ("disk", "tier:Slack", ["sonar-0-a", "sonar-1-a"]),
+        ("disk", "tier:Rill", ["sonar-4-a"]),
+        ("disk", "tier:none", ["sonar-2-a", "sonar-3-a"]),
+        ("vm", "policy:kept", ["sonar-0"]),
+        ("disk", "policy:kept", ["sonar-0-a"]),
+        ("vm", "verdict:none policy:none", ["sonar-1", "sonar-2", "sonar-3", "sonar-4"]),
+        ("vm", "disk.io:held", ["sonar-0"]),
+        ("datastore", "kind:disk io:held", ["kelp-ds"]),
+    ],
+)
+def test_a_sift_finds_by_what_is_promised_and_served(api, estate, kind, scope, names):
+    assert found(api, kind, scope) == names
+
+
+@pytest.mark.parametrize(
+    ("scope", "names"),
+    [
+        ("verdict:broken", ["sonar-0"]),
+        ("verdict:met", []),
+        ("rule:sites", ["sonar-0"]),
+        ("rule~site", ["sonar-0"]),
+        ("rule:backup", ["sonar-0"]),
+        ("rule:copy", []),
+        ("rule:sites rule:backup", ["sonar-0"]),
+        ("-rule:sites", ["sonar-1", "sonar-2", "sonar-3", "sonar-4"]),
+        ("rule:none", ["sonar-1", "sonar-2", "sonar-3", "sonar-4"]),
+    ],
+)
+def test_a_sift_finds_who_breaks_which_rule(api, estate, scope, names):
+    assert found(api, "vm", scope) == names
+
+
+def test_of_other_days_nobody_knows_how_everything_is_served(api, estate):
+    gone = (TODAY - timedelta(days=1)).isoformat()
+    assert found(api, "disk", "io:held", at=gone) == []
+
+
+@pytest.mark.parametrize(("by", "wanted"), [("tier", {"Slack": 2, "Rill": 1}),
+                                            ("io", {"held": 1, "within": 1, "unread": 3}),
+                                            ("policy", {"Kept": 1})])  # fmt: skip
+def test_facets_fall_by_them(api, estate, by, wanted):
+    (told,) = api.get("/estate/facets/disk", by=by).json()
+    assert {one["name"]: one["n"] for one in told["slices"]} == wanted
