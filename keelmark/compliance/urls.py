@@ -24,6 +24,7 @@ from keelmark.compliance.api.verdicts import (
     PromisesView,
     ThingVerdictsView,
     VerdictChangesView,
+    VerdictIdsView,
     VerdictsExportView,
     VerdictsView,
 )
@@ -42,6 +43,7 @@ urlpatterns = [
     path("compliance/tries", TrialView.as_view(), name="policy-tries"),
     path("compliance/promises", PromisesView.as_view(), name="policy-promises"),
     path("compliance/verdicts/<str:kind>", VerdictsView.as_view(), name="verdicts"),
+    path("compliance/verdicts/<str:kind>/ids", VerdictIdsView.as_view(), name="verdict-ids"),
     path(
         "compliance/verdicts/<str:kind>/export",
         VerdictsExportView.as_view(),

@@ -12,7 +12,7 @@ from keelmark.access.services.people import ensure_person, set_person
 from keelmark.bearings.packs.building import build_revision
 from keelmark.compliance.models import Policy, Promise, Revision, VerdictKept
 from keelmark.compliance.services.history import keep_verdicts
-from keelmark.core.units import TIB
+from keelmark.core.units import GIB, TIB
 from keelmark.estate.documents import (
     AboutDocument,
     ArrayDocument,
@@ -183,10 +183,15 @@ def test_a_draft_is_tried_before_it_is_a_revision(api, estate):
     assert {one["id"] for one in told["breaks"]} == {estate["uuid.v1"], estate["uuid.v2"]}
     assert told["by_rule"] == {"media": 2}
     assert (told["n_places"], told["rejections"]) == (0, [{"kind": "media", "n": 1, "n_alone": 1}])
+    needs = told["needs"]  # both have a disk of 500 GiB, and no pool is of flash
+    assert (needs["n_disks"], needs["used_bytes"]) == (2, 1_000 * GIB)
+    assert (needs["room_bytes"], needs["fits"], needs["iops"]) == (0, False, None)
+    assert (needs["n_uncounted"], told["quiet"]) == (2, None)
     same = api.send(
         "POST", "/compliance/tries", rules=[{"kind": "media", "told": {"media": "hdd"}}]
     ).json()["impact"]
     assert [one["id"] for one in same["places"]] == [estate["uuid.p"]]
+    assert same["needs"] is None
     assert Revision.objects.count() == 1
 
 

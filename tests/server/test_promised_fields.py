@@ -1,6 +1,6 @@
 """Fields that follow from promises: sifts, facets and columns of any table know them."""
 
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 import numpy as np
 import pytest
@@ -112,3 +112,39 @@ def test_of_other_days_nobody_knows_how_everything_is_served(api, estate):
 def test_facets_fall_by_them(api, estate, by, wanted):
     (told,) = api.get("/estate/facets/disk", by=by).json()
     assert {one["name"]: one["n"] for one in told["slices"]} == wanted
+
+
+def test_a_revision_is_told_when_who_has_the_policy_is_quietest(api, estate):
+    """Two weeks of hours: quiet from Sunday at 3 for four hours, UTC."""
+    monday = TODAY - timedelta(days=TODAY.weekday() + 14)
+    policy = api.get("/compliance/policies").json()[0]
+    disk = estate["path.v0:a"]
+    for back in range((TODAY - monday).days):
+        day = monday + timedelta(days=back)
+        steps = np.full((1, len(PARTS), STEPS_A_DAY), np.nan, dtype=np.float32)
+        steps[:, PARTS.index("write_iops")] = 0
+        reads = np.full(STEPS_A_DAY, 100.0)
+        if day.weekday() == 6:
+            reads[3 * 12 : 7 * 12] = 5
+        steps[0, PARTS.index("read_iops")] = reads
+        take_packed(day, ids=np.array([disk]), steps=steps)
+    told = api.send(
+        "POST", "/compliance/tries", policy_id=policy["id"],
+        rules=[{"kind": "backup", "told": {"within_minutes": 60}}],
+    ).json()["impact"]  # fmt: skip
+    begins = datetime.fromisoformat(told["quiet"]["begins_at"])
+    assert (begins.weekday(), begins.hour, begins > NOW) == (6, 3, True)
+    assert (told["quiet"]["iops"], told["quiet"]["n_hours"]) == (5, 4)
+    assert told["quiet"]["usual_iops"] == pytest.approx((164 * 100 + 4 * 5) / 168)
+
+
+def test_who_has_no_policy_is_listed_and_chosen_by_a_sift(api, estate):
+    told = api.get("/compliance/verdicts/vm", policy="none").json()
+    assert (told["n_all"], {one["policy_id"] for one in told["results"]}) == (4, {None})
+    ids = api.get("/compliance/verdicts/vm/ids", policy="none", scope="sonar-3").json()["ids"]
+    assert ids == [estate["uuid.v3"]]
+    policy = api.get("/compliance/policies").json()[0]
+    api.send("POST", "/compliance/promises", policy_id=policy["id"], entity_ids=ids)
+    assert api.get("/compliance/verdicts/vm", policy="none").json()["n_all"] == 3
+    assert len(api.get("/compliance/verdicts/vm/ids", policy=policy["id"]).json()["ids"]) == 2
+    assert api.get("/compliance/verdicts/vm/ids", policy="odd").status_code == 400

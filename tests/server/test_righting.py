@@ -142,6 +142,17 @@ def test_what_was_sent_lately_is_waited_for(api, desk, estate, state, ago, left_
     assert left_alone in Righting.objects.get().last_told
 
 
+def test_what_is_collected_is_waited_for_until_it_is_in_the_picture(api, desk, estate, settings):
+    settings.PICTURE_IS_MADE_WHEN_ASKED = False
+    switched_on(desk, estate)
+    due()
+    ended(ChangeState.SET, ago=timedelta(minutes=2))
+    Volume.objects.update(read_at=now(), qos_min_iops=250, qos_max_iops=1_500)
+    assert told_of(api)["left_alone"] == "it was set, and nobody collected since"
+    build_revision(now=NOW)
+    assert not told_of(api)["is_drifted"]
+
+
 def test_a_volume_with_a_disk_in_no_tier_is_left_alone(api, desk, estate):
     named(api, None, estate, vms=[0])
     one = told_of(api)

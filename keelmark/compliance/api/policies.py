@@ -143,6 +143,24 @@ class RuleFaultRead(serializers.Serializer[Record]):
     why = serializers.CharField()
 
 
+class NeedsRead(serializers.Serializer[Record]):
+    n_disks = serializers.IntegerField()
+    used_bytes = serializers.IntegerField()
+    n_unread = serializers.IntegerField(help_text="disks that are not in the bytes")
+    iops = serializers.FloatField(allow_null=True, help_text="busiest means of a week added up")
+    n_uncounted = serializers.IntegerField(help_text="disks that are not in the iops")
+    room_bytes = serializers.IntegerField(help_text="left in all pools that would keep it")
+    fits = serializers.BooleanField()
+
+
+class QuietRead(serializers.Serializer[Record]):
+    begins_at = serializers.DateTimeField()
+    n_hours = serializers.IntegerField()
+    iops = serializers.FloatField()
+    usual_iops = serializers.FloatField()
+    n_days = serializers.IntegerField(help_text="that were read")
+
+
 class ImpactRead(serializers.Serializer[Record]):
     before = serializers.DictField(child=serializers.IntegerField())
     after = serializers.DictField(child=serializers.IntegerField())
@@ -155,6 +173,8 @@ class ImpactRead(serializers.Serializer[Record]):
     n_places = serializers.IntegerField()
     n_may = serializers.IntegerField(help_text="pools of which something is not known")
     rejections = RejectionRead(many=True)
+    needs = NeedsRead(allow_null=True, help_text="what who breaks would have to move")
+    quiet = QuietRead(allow_null=True, help_text="the quietest hours of who has the policy")
 
 
 class TrialRead(serializers.Serializer[Record]):

@@ -18,7 +18,7 @@ from keelmark.compliance.errors import TooManyRowsError
 from keelmark.compliance.models import Policy
 from keelmark.compliance.selectors.history import changes_of, since_of
 from keelmark.compliance.selectors.standing import Asked, rows_of, standing_of, told_of
-from keelmark.compliance.services.promising import TAKERS, promise, promise_wide
+from keelmark.compliance.services.promising import MAX_AT_ONCE, TAKERS, promise, promise_wide
 from keelmark.core.policy.facts import SUBJECTS
 from keelmark.core.policy.rules import RULES
 from keelmark.core.policy.states import Verdict
@@ -26,6 +26,7 @@ from keelmark.estate.export import csv_download
 from keelmark.estate.models import ServiceClass
 
 PAGE = 200
+NO_POLICY = "none"
 MOST_EXPORTED = 20_000
 EXPORTED = (
     "id", "name", "policy", "revision", "by", "state", "rule", "rule_state", "wanted", "found",
@@ -35,7 +36,7 @@ WEEK_DAYS, MOST_DAYS = 7, 400
 KIND = OpenApiParameter("kind", OpenApiTypes.STR, OpenApiParameter.PATH, enum=list(SUBJECTS))
 THING = OpenApiParameter("entity_id", OpenApiTypes.INT, OpenApiParameter.PATH)
 ASKED = [
-    OpenApiParameter("policy", OpenApiTypes.INT, description="of this policy alone"),
+    OpenApiParameter("policy", OpenApiTypes.STR, description="id of one policy alone, or none"),
     OpenApiParameter("state", OpenApiTypes.STR, enum=VERDICT_STATES),
     OpenApiParameter("rule", OpenApiTypes.STR, enum=list(RULES), description="by one rule alone"),
     OpenApiParameter("after", OpenApiTypes.INT, description="how many to leave out before"),
@@ -83,6 +84,10 @@ class SubjectsRead(serializers.Serializer[Record]):
     results = SubjectRead(many=True)
 
 
+class SubjectIdsRead(serializers.Serializer[Record]):
+    ids = serializers.ListField(child=serializers.IntegerField())
+
+
 class PromiseWrite(serializers.Serializer[Record]):
     policy_id = serializers.IntegerField(allow_null=True, help_text="null: none of their own")
     entity_ids = serializers.ListField(child=serializers.IntegerField(), default=list)
@@ -120,6 +125,25 @@ class VerdictsView(APIView):
             "results": [told_of(view, standing, row, since=since) for row in page.tolist()],
         }
         return Response(SubjectsRead(told).data)
+
+
+class VerdictIdsView(APIView):
+    """The ids of the same, all at once: what is chosen by a sift."""
+
+    @extend_schema(
+        operation_id="verdicts_ids",
+        parameters=[KIND, *ASKED[:-1], *BEARING],
+        responses={200: SubjectIdsRead, 400: Problem, 422: Problem},
+    )
+    def get(self, request: Request, kind: str) -> Response:
+        if kind not in SUBJECTS:
+            raise wrong_field("kind", f"Use one of {', '.join(SUBJECTS)}.")
+        view = view_of(request)
+        standing = standing_of(view, kind=kind)
+        rows = rows_of(view, standing, _asked(request))
+        if len(rows) > MAX_AT_ONCE:
+            raise TooManyRowsError(n=len(rows), most=MAX_AT_ONCE)
+        return Response(SubjectIdsRead({"ids": standing.ids[rows].tolist()}).data)
 
 
 class VerdictsExportView(APIView):
@@ -236,6 +260,8 @@ def _asked(request: Request) -> Asked:
     rule = request.query_params.get("rule") or None
     if rule is not None and rule not in RULES:
         raise wrong_field("rule", f"Use one of {', '.join(RULES)}.")
+    is_unpromised = request.query_params.get("policy") == NO_POLICY
     return Asked(
-        policy_id=number_asked(request, "policy"), state=state and Verdict(state), rule=rule
-    )
+        policy_id=None if is_unpromised else number_asked(request, "policy"),
+        state=state and Verdict(state), rule=rule, is_unpromised=is_unpromised,
+    )  # fmt: skip

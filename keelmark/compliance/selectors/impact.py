@@ -7,6 +7,13 @@ from typing import Any, Final
 import numpy as np
 
 from keelmark.bearings.selectors.views import View
+from keelmark.compliance.selectors.needs import (
+    Needs,
+    QuietHours,
+    disks_of,
+    needs_of,
+    quiet_of,
+)
 from keelmark.compliance.selectors.standing import (
     facts_at,
     seen_subjects,
@@ -16,11 +23,12 @@ from keelmark.compliance.selectors.standing import (
 from keelmark.core.arrays import Int64s
 from keelmark.core.policy.facts import SUBJECTS
 from keelmark.core.policy.judging import Policy
-from keelmark.core.policy.places import places_for
+from keelmark.core.policy.places import OF_SUBJECTS, places_for
 from keelmark.core.policy.rules import PLACE_OF
 from keelmark.core.policy.states import BROKEN, MET, VERDICTS
 
 MOST_NAMED: Final = 12
+_OF_PLACES: Final = [at for rule, at in PLACE_OF.items() if rule not in OF_SUBJECTS]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -38,6 +46,8 @@ class Impact:
     n_places: int
     n_may: int  # of which something is not known, beside those
     rejections: list[dict[str, Any]]  # Any: JSON
+    needs: Needs | None  # what who breaks would have to move, where a place could mend it
+    quiet: QuietHours | None  # of all that the policy bears on
 
 
 def impact_of(view: View, *, policy_id: int | None, instead: Policy) -> Impact:
@@ -48,6 +58,8 @@ def impact_of(view: View, *, policy_id: int | None, instead: Policy) -> Impact:
     breaks: list[dict[str, Any]] = []
     mends: list[dict[str, Any]] = []
     counts = {"breaks": 0, "mends": 0}
+    nothing = np.zeros(len(view.reading.estate.table("disk")), dtype=np.bool_)
+    moving, borne = nothing, nothing
     for kind in SUBJECTS if policy_id is not None else ():
         place = _place_of(view, kind=kind, policy_id=policy_id)
         if place is None:
@@ -57,12 +69,16 @@ def impact_of(view: View, *, policy_id: int | None, instead: Policy) -> Impact:
         was, is_so = now.verdicts.worst, then.worst
         before += _counted(was[mine])
         after += _counted(is_so[mine])
-        worse = np.flatnonzero(mine & (is_so == BROKEN) & (was != BROKEN))
+        is_worse = mine & (is_so == BROKEN) & (was != BROKEN)
+        worse = np.flatnonzero(is_worse)
         better = np.flatnonzero(mine & (is_so <= MET) & (was > MET))
         counts["breaks"] += len(worse)
         counts["mends"] += len(better)
         breaks += _named(view, kind=kind, rows=worse)
         mends += _named(view, kind=kind, rows=better)
+        by_place = (then.states[:, _OF_PLACES] == BROKEN).any(axis=1)
+        moving = moving | disks_of(view, kind=kind, mask=is_worse & by_place)
+        borne = borne | disks_of(view, kind=kind, mask=mine)
         for rule, column in PLACE_OF.items():
             by_rule[rule] += int(np.count_nonzero(mine & (then.states[:, column] == BROKEN)))
     places = places_for(instead, facts=facts_at(view))
@@ -91,6 +107,8 @@ def impact_of(view: View, *, policy_id: int | None, instead: Policy) -> Impact:
             {"kind": rule, "n": n, "n_alone": alone}
             for rule, (n, alone) in places.rejections().items()
         ],
+        needs=needs_of(view, moving=moving, room_bytes=int(np.maximum(left[keeps], 0).sum())),
+        quiet=quiet_of(view, disks=borne),
     )  # fmt: skip
 
 

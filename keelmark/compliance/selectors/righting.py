@@ -35,7 +35,7 @@ class Right:
 class _Ground:
     setters: dict[int, int]
     changes: dict[int, Change]
-    read_at: dict[int, datetime]
+    told: dict[int, tuple[datetime | None, int | None, int | None]]  # read at, least, most
     now: datetime = field(default_factory=now)
 
 
@@ -47,7 +47,12 @@ def rights_of(reading: Reading, offers: Offers, rows: Int64s) -> list[Right]:
     ground = _Ground(
         setters=setters_of(ids, what=LIMITS),
         changes=newest_changes(ids, what=LIMITS),
-        read_at=dict(Volume.objects.filter(pk__in=ids).values_list("pk", "read_at")),
+        told={
+            pk: (read_at, least, most)
+            for pk, read_at, least, most in Volume.objects.filter(pk__in=ids).values_list(
+                "pk", "read_at", "qos_min_iops", "qos_max_iops"
+            )
+        },
     )
     return [
         _right(offers, row, entity_id=pk, ground=ground)
@@ -79,8 +84,11 @@ def _why_left(told: Right, offers: Offers, row: int, *, ground: _Ground) -> str:
         return f"{n} {disks} on it without a tier would be held back by it"
     if change is None:
         return ""
-    read_at = ground.read_at.get(told.entity_id)
-    return _why_left_to(change, told.wanted, read_at=read_at, at=ground.now)
+    read_at, *limits = ground.told.get(told.entity_id, (None, None, None))
+    # What was collected is in the picture that is looked at once that has been made anew.
+    is_seen = limits == list(told.was.values())
+    since = read_at if is_seen else None
+    return _why_left_to(change, told.wanted, read_at=since, at=ground.now)
 
 
 def _why_left_to(change: Change, wanted: Values, *, read_at: datetime | None, at: datetime) -> str:

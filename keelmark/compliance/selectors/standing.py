@@ -149,6 +149,7 @@ class Asked:
     policy_id: int | None = None
     state: Verdict | None = None
     rule: str | None = None
+    is_unpromised: bool = False  # those to whom nothing is promised
 
 
 def rows_of(view: View, standing: Standing, asked: Asked) -> Int64s:
@@ -157,7 +158,9 @@ def rows_of(view: View, standing: Standing, asked: Asked) -> Int64s:
     place = next(
         (at for at, one in enumerate(standing.defined) if one.policy.pk == asked.policy_id), None
     )
-    if asked.policy_id is None:
+    if asked.is_unpromised:
+        shown &= standing.promised.policy == NOWHERE
+    elif asked.policy_id is None:
         shown &= standing.counts
     elif standing.kind == "disk":
         shown &= standing.counts & (standing.promised.policy == place)

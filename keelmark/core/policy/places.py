@@ -11,7 +11,7 @@ from keelmark.core.policy.rules import PLACE_OF, RULES
 from keelmark.core.policy.states import BROKEN, EXEMPT, MET, UNPROVEN, Codes
 
 # Not of the place: they are of the disk or of the VM wherever it lies.
-_OF_SUBJECTS = frozenset({"provisioning", "backup", "label", "tier", "apart", "together"})
+OF_SUBJECTS = frozenset({"provisioning", "backup", "label", "tier", "apart", "together"})
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -57,7 +57,7 @@ def places_for(policy: Policy, *, facts: Facts) -> Places:
     n = len(facts.pools.array)
     states = np.full((n, len(RULES)), EXEMPT)
     for rule in policy.rules:
-        if rule.kind in _OF_SUBJECTS:
+        if rule.kind in OF_SUBJECTS:
             continue
         found = rule.found_of(facts, kind="volume").states
         groups = facts.volumes_of

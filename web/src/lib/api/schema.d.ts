@@ -553,6 +553,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/compliance/verdicts/{kind}/ids": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The ids of the same, all at once: what is chosen by a sift. */
+        get: operations["verdicts_ids"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/contributors/{entity_id}": {
         parameters: {
             query?: never;
@@ -2378,6 +2395,10 @@ export interface components {
             /** @description pools of which something is not known */
             n_may: number;
             rejections: components["schemas"]["RejectionRead"][];
+            /** @description what who breaks would have to move */
+            needs: components["schemas"]["NeedsRead"] | null;
+            /** @description the quietest hours of who has the policy */
+            quiet: components["schemas"]["QuietRead"] | null;
         };
         ImportWriteRequest: {
             mapping: components["schemas"]["MappingFieldRequest"];
@@ -2745,6 +2766,22 @@ export interface components {
             used_bytes: number | null;
             grown_bytes: number | null;
             state: string | null;
+        };
+        NeedsRead: {
+            n_disks: number;
+            used_bytes: number;
+            /** @description disks that are not in the bytes */
+            n_unread: number;
+            /**
+             * Format: double
+             * @description busiest means of a week added up
+             */
+            iops: number | null;
+            /** @description disks that are not in the iops */
+            n_uncounted: number;
+            /** @description left in all pools that would keep it */
+            room_bytes: number;
+            fits: boolean;
         };
         NoteRead: {
             id: number;
@@ -3260,6 +3297,17 @@ export interface components {
          * @enum {string}
          */
         QuantileEnum: "likely" | "bad";
+        QuietRead: {
+            /** Format: date-time */
+            begins_at: string;
+            n_hours: number;
+            /** Format: double */
+            iops: number;
+            /** Format: double */
+            usual_iops: number;
+            /** @description that were read */
+            n_days: number;
+        };
         /**
          * @description * `inside_lead_time` - inside_lead_time
          *     * `within_90_days` - within_90_days
@@ -3843,6 +3891,9 @@ export interface components {
         StrataRead: {
             at: components["schemas"]["AtRead"];
             layers: components["schemas"]["LayerRead"][];
+        };
+        SubjectIdsRead: {
+            ids: number[];
         };
         SubjectRead: {
             id: number;
@@ -5533,8 +5584,8 @@ export interface operations {
                 after?: number;
                 /** @description the day looked at; without it, now */
                 at?: string;
-                /** @description of this policy alone */
-                policy?: number;
+                /** @description id of one policy alone, or none */
+                policy?: string;
                 /** @description of days to come: likely, or the bad case */
                 q?: "bad" | "likely";
                 /** @description by one rule alone */
@@ -5576,8 +5627,8 @@ export interface operations {
             query?: {
                 /** @description the day looked at; without it, now */
                 at?: string;
-                /** @description of this policy alone */
-                policy?: number;
+                /** @description id of one policy alone, or none */
+                policy?: string;
                 /** @description of days to come: likely, or the bad case */
                 q?: "bad" | "likely";
                 /** @description by one rule alone */
@@ -5602,6 +5653,57 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    verdicts_ids: {
+        parameters: {
+            query?: {
+                /** @description the day looked at; without it, now */
+                at?: string;
+                /** @description id of one policy alone, or none */
+                policy?: string;
+                /** @description of days to come: likely, or the bad case */
+                q?: "bad" | "likely";
+                /** @description by one rule alone */
+                rule?: "apart" | "backup" | "compressed" | "copy" | "deduplicated" | "encrypted" | "kept" | "label" | "media" | "overcommit" | "protocol" | "provisioning" | "runway" | "sites" | "snapshots" | "survives" | "tier" | "together";
+                /** @description a sift that narrows what is told */
+                scope?: string;
+                state?: "broken" | "exempt" | "met" | "settling" | "unproven";
+                /** @description days over which growth is told */
+                window?: 1 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path: {
+                kind: "datastore" | "disk" | "vm" | "volume";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SubjectIdsRead"];
                 };
             };
             400: {

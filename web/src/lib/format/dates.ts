@@ -68,3 +68,12 @@ export function formatMoment(iso: string | null | undefined): string {
   const at = new Date(iso);
   return clock.dayOf(at) === todayIso() ? clock.timeOf(at) : formatDay(iso);
 }
+
+const WEEKDAYS = ['Sun', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat'];
+
+/** “Sun 03:00”, by the person's clock. */
+export function formatWeekTime(iso: string): string {
+  const at = new Date(iso);
+  const day = new Date(`${clock.dayOf(at)}T00:00:00Z`);
+  return `${WEEKDAYS[day.getUTCDay()] ?? ''} ${clock.timeOf(at)}`;
+}

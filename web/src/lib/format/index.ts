@@ -9,6 +9,7 @@ export {
   formatMoment,
   formatRunway,
   formatSeconds,
+  formatWeekTime,
   todayIso,
 } from './dates';
 export { aKind, counted, kindWord } from './kinds';

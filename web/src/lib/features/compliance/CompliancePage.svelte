@@ -40,6 +40,7 @@
   };
   const policyId = $derived(numberOf('policy'));
   const policy = $derived(policies.data?.find((one) => one.id === policyId) ?? null);
+  const isUnpromised = $derived(asked.get('policy') === 'none');
   const subject = $derived(numberOf('subject'));
   const tiers = createQuery(() => tiersQuery(bearing.asked));
   const tierKey = $derived(asked.get('tier') ?? '');
@@ -58,7 +59,7 @@
   const draft = $derived(asked.get('draft'));
   const wanted = $derived({
     kind: KINDS.find((kind) => kind === asked.get('of')) ?? 'vm',
-    policy: policy?.id ?? null,
+    policy: isUnpromised ? ('none' as const) : (policy?.id ?? null),
     state: STATES.find((state) => state === asked.get('state')) ?? null,
     rule: asked.get('rule'),
   });
@@ -107,7 +108,11 @@
           backed up, and where they may lie.
         </p>
       {:else if policies.data}
-        <PolicyList policies={policies.data} chosen={policyId} state={wanted.state} />
+        <PolicyList
+          policies={policies.data}
+          chosen={isUnpromised ? 'none' : policyId}
+          state={wanted.state}
+        />
         <UnknownNames word="policy" {mayPlan} />
       {:else if !policies.error}
         <Pending of="policies" class="px-4" />

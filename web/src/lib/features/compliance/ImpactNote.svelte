@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { formatCount, preferences } from '$lib/format';
+  import { counted, formatCount, formatWeekTime, preferences } from '$lib/format';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
   import { bearing } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
@@ -57,6 +57,32 @@
     {#if impact.n_breaks === 0 && impact.n_mends === 0}
       <p class="mt-1 text-ink-soft">Nobody breaks and nobody mends by it.</p>
     {/if}
+  {/if}
+  {#if impact.needs}
+    <h3 class="mt-3 font-semibold">What would have to move</h3>
+    <p>
+      {counted('disk', impact.needs.n_disks)},
+      <span class="figures">{preferences.bytes(impact.needs.used_bytes)}</span>{impact.needs
+        .n_unread
+        ? `, ${formatCount(impact.needs.n_unread)} of them unread`
+        : ''}{impact.needs.iops === null
+        ? ''
+        : `; at their busiest ${formatCount(Math.round(impact.needs.iops))} operations a second`}
+    </p>
+    <p class={impact.needs.fits ? 'text-ink-soft' : 'text-signal'}>
+      {impact.needs.fits ? 'There is room' : 'There is not room enough'}:
+      {preferences.bytes(impact.needs.room_bytes)} left in all pools that would keep it.
+    </p>
+  {/if}
+  {#if impact.quiet}
+    <p class="mt-1">
+      Quietest from <span class="font-semibold">{formatWeekTime(impact.quiet.begins_at)}</span> for
+      {impact.quiet.n_hours} h:
+      {formatCount(Math.round(impact.quiet.iops))} operations a second, usually {formatCount(
+        Math.round(impact.quiet.usual_iops),
+      )}
+      <span class="text-ink-soft">(by {counted('day', impact.quiet.n_days)})</span>
+    </p>
   {/if}
   <h3 class="mt-3 font-semibold">Where it could be kept</h3>
   {#if impact.n_places > 0}

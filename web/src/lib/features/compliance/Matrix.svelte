@@ -1,6 +1,6 @@
 <script lang="ts">
-  import { createInfiniteQuery } from '@tanstack/svelte-query';
-  import { counted, formatAge, kindWord } from '$lib/format';
+  import { createInfiniteQuery, createMutation } from '@tanstack/svelte-query';
+  import { counted, formatAge, formatCount, kindWord } from '$lib/format';
   import Choice from '$lib/ui/Choice.svelte';
   import Pending from '$lib/ui/Pending.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
@@ -12,7 +12,7 @@
   import { pathOf } from '$lib/url/things';
   import { BY, KINDS, type Subject } from '$lib/ui/thing/promises';
   import PromisePick from './PromisePick.svelte';
-  import { exported, STATES, subjectsQuery, type Policy, type Wanted } from './queries';
+  import { exported, STATES, subjectIds, subjectsQuery, type Policy, type Wanted } from './queries';
 
   /** Subjects by rules: how each is kept, what was found, the worst first. */
   interface Props {
@@ -27,6 +27,10 @@
   const subjects = createInfiniteQuery(() => subjectsQuery(bearing.asked, wanted));
   const rows = $derived(subjects.data?.pages.flatMap((one) => one.results) ?? []);
   const nAll = $derived(subjects.data?.pages[0]?.n_all ?? 0);
+  const choosing = createMutation(() => ({
+    mutationFn: () => subjectIds(bearing.asked, wanted),
+    onSuccess: (ids: number[]) => (chosen = new Set(ids)),
+  }));
   const ROW_PX = 40;
   const kindOptions = $derived(
     KINDS.filter((kind) => kind === wanted.kind || kind === 'vm' || kinds.get(kind)).map(
@@ -81,7 +85,9 @@
       ? `No ${kindWord(wanted.kind)} of this scope stands so.`
       : policy
         ? `It is promised to no ${kindWord(wanted.kind)} of this scope.`
-        : `Nothing is promised to any ${kindWord(wanted.kind)} of this scope.`,
+        : wanted.policy === 'none'
+          ? `Every ${kindWord(wanted.kind)} of this scope is promised something.`
+          : `Nothing is promised to any ${kindWord(wanted.kind)} of this scope.`,
   );
 </script>
 
@@ -122,6 +128,13 @@
 {/snippet}
 {#snippet tools()}
   <a class="min-h-6 text-xs underline" href={exportHref} download>CSV</a>
+  {#if mayPlan && nAll > 0 && chosen.size < nAll}
+    <button
+      class="min-h-6 text-xs whitespace-nowrap underline"
+      disabled={choosing.isPending}
+      onclick={() => choosing.mutate()}>choose all {formatCount(nAll)}</button
+    >
+  {/if}
   {#if mayPlan && chosen.size > 0}
     <PromisePick ids={[...chosen]} {policies} ondone={() => (chosen = new Set())} />
   {/if}
@@ -134,7 +147,9 @@
 {/snippet}
 
 <div class="flex flex-wrap items-baseline gap-x-5 pb-1">
-  <h1 class="water">{policy?.name ?? 'All promises'}</h1>
+  <h1 class="water">
+    {wanted.policy === 'none' ? 'Under no policy' : (policy?.name ?? 'All promises')}
+  </h1>
   <Choice
     class="ml-auto flex flex-wrap gap-3"
     label="How they stand"

@@ -6,7 +6,7 @@
   /** What is promised, and how well each promise is kept. */
   interface Props {
     policies: Policy[];
-    chosen: number | null;
+    chosen: number | 'none' | null;
     state: State | null;
   }
   let { policies, chosen, state }: Props = $props();
@@ -50,4 +50,13 @@
       {/if}
     </li>
   {/each}
+  <li class={['border-b border-rule px-4 py-1', chosen === 'none' && 'bg-depth-1']}>
+    <a
+      class="font-semibold hover:underline"
+      href={bearing.href(chosen === 'none' ? '/compliance' : '/compliance?policy=none')}
+      aria-current={chosen === 'none' ? 'true' : undefined}
+      data-sveltekit-noscroll
+      data-sveltekit-keepfocus>Under no policy</a
+    >
+  </li>
 </ul>

@@ -37,9 +37,25 @@ export function revisionsQuery(policyId: number) {
 
 export interface Wanted {
   kind: SubjectKind;
-  policy: number | null;
+  policy: number | 'none' | null;
   state: State | null;
   rule: string | null;
+}
+
+const wantedAs = (wanted: Wanted) => ({
+  ...(wanted.policy === null ? {} : { policy: String(wanted.policy) }),
+  ...(wanted.state ? { state: wanted.state } : {}),
+  ...(wanted.rule ? { rule: wanted.rule as never } : {}),
+});
+
+/** The ids of all subjects of a scope that stand so: what is chosen at once. */
+export async function subjectIds(asked: Asked, wanted: Wanted) {
+  const told = await bodyOf(
+    api.GET('/api/v1/compliance/verdicts/{kind}/ids', {
+      params: { path: { kind: wanted.kind }, query: { ...asked, ...wantedAs(wanted) } },
+    }),
+  );
+  return told.ids;
 }
 
 /** Subjects, the worst first, page after page. */
@@ -53,9 +69,7 @@ export function subjectsQuery(asked: Asked, wanted: Wanted) {
             path: { kind: wanted.kind },
             query: {
               ...asked,
-              ...(wanted.policy === null ? {} : { policy: wanted.policy }),
-              ...(wanted.state ? { state: wanted.state } : {}),
-              ...(wanted.rule ? { rule: wanted.rule as never } : {}),
+              ...wantedAs(wanted),
               ...(pageParam ? { after: pageParam } : {}),
             },
           },
