@@ -28,7 +28,7 @@ def test_every_protocol_tells_of_its_kinds(signed_in: Page):
 def test_findings_say_why_they_matter_and_narrow_by_kind(signed_in: Page):
     feeds = FeedsPage(signed_in)
     feeds.open()
-    feeds.look_at("What joining showed")
+    feeds.look_at("What was found")
     rows = signed_in.get_by_role("table", name="Findings").get_by_role("row")
     lost = rows.filter(has_text="Mirror side lost")
     expect(lost).to_contain_text("the next fault loses data")

@@ -38,6 +38,11 @@ def kinds(*days, tier):
     return {kind for at, kind in enumerate(Found) if told.is_found[at, 0]}, told
 
 
+def often(steps):
+    """In how many steps it is so in two of the last three."""
+    return sum(len({at, at - 1, at - 2} & set(steps)) >= 2 for at in range(N_STEPS))
+
+
 @given(steps, waits, waits, limits, limits)
 def test_a_day_is_counted_as_step_by_step(done, qos, queue, least, most):
     told = tally_of(done, qos_ms=qos, queue_ms=queue, min_iops=least, max_iops=most)
@@ -53,8 +58,8 @@ def test_a_day_is_counted_as_step_by_step(done, qos, queue, least, most):
             for at in read
             if done[row, at] < least[row] and done[row, at] * queue[row, at] / 1000 >= 1
         ]
-        assert (told.n_read[row], told.n_held[row]) == (len(read), len(held))
-        assert told.n_starved[row] == len(starved)
+        assert (told.n_read[row], told.n_held[row]) == (len(read), often(held))
+        assert told.n_starved[row] == often(starved)
         busiest = max((done[row, at] for at in read), default=np.nan)
         np.testing.assert_equal(told.most_iops[row], busiest)
 

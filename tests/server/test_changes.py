@@ -149,6 +149,7 @@ def test_what_was_set_is_taken_back_if_it_still_is_so(operator, array, feed, vol
     array.service.tree.ground.flow.demand.set_to[volume.entity.uid.removeprefix("naa.")] = (7, 77)
     back = act(operator, "take-back", one).json()
     assert back["takes_back_id"] == one["id"]
+    assert operator.get(f"/change-sets/{one['id']}").json()["taken_back_by_id"] == back["id"]
     carry_out(feed_id=feed.pk)
     assert sorted(states(operator, back)) == ["failed", "set"]
     assert at_the_array(array, volume) == before

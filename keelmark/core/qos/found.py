@@ -12,7 +12,7 @@ from keelmark.core.errors import ShapeError
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.performance import STEPS_A_DAY, Floats
 from keelmark.core.qos.replay import LONG_HOURS
-from keelmark.core.qos.states import WAITING, is_pressed
+from keelmark.core.qos.states import LEAST_STEPS, STATE_STEPS, WAITING, is_pressed
 from keelmark.core.qos.tiers import Tier
 
 STEPS_AN_HOUR: Final = STEPS_A_DAY // 24
@@ -59,7 +59,7 @@ class FoundOf:
 def tally_of(
     done: Floats, *, qos_ms: Floats, queue_ms: Floats, min_iops: Float64s, max_iops: Float64s
 ) -> Tally:
-    """Return how one day of disks went.
+    """Return how one day of disks went; held and starved as the state of a disk is told.
 
     Parameters
     ----------
@@ -83,6 +83,7 @@ def tally_of(
     with np.errstate(invalid="ignore"):
         in_line = np.nan_to_num(done) * np.nan_to_num(queue_ms) / 1000  # of milliseconds
         starved = (done < min_iops[:, None]) & (in_line >= WAITING)
+    held, starved = _told(held), _told(starved)
     most = np.where(is_read, done, -np.inf).max(axis=1, initial=-np.inf)
     return Tally(
         n_read=is_read.sum(axis=1).astype(np.int64),
@@ -90,6 +91,15 @@ def tally_of(
         n_starved=starved.sum(axis=1).astype(np.int64),
         most_iops=np.where(np.isinf(most), np.nan, most).astype(np.float64),
     )
+
+
+def _told(is_so: Bools) -> Bools:
+    """Return in which steps the state of a disk is told so: in most of the last three."""
+    count = is_so.astype(np.int8)
+    for back in range(1, STATE_STEPS):
+        count[:, back:] += is_so[:, :-back]
+    told: Bools = count >= LEAST_STEPS
+    return told
 
 
 def found_of(days: Sequence[Tally], *, tiers: Sequence[Tier], tier: Int64s) -> FoundOf:

@@ -4,7 +4,12 @@ from typing import Any
 
 from django.db.models import QuerySet
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import OpenApiParameter, extend_schema, extend_schema_view
+from drf_spectacular.utils import (
+    OpenApiParameter,
+    extend_schema,
+    extend_schema_field,
+    extend_schema_view,
+)
 from rest_framework import exceptions, mixins, serializers
 from rest_framework.decorators import action
 from rest_framework.request import Request
@@ -52,12 +57,13 @@ class FarChangeRead(serializers.ModelSerializer[Change]):
 class ChangeSetRead(serializers.ModelSerializer[ChangeSet]):
     changes = FarChangeRead(many=True)
     n_by_state = serializers.SerializerMethodField()
+    taken_back_by_id = serializers.SerializerMethodField()
 
     class Meta:
         model = ChangeSet
         fields = (
             "id", "why", "asked_at", "actor_name", "released_at", "released_by", "takes_back_id",
-            "n_by_state", "changes",
+            "taken_back_by_id", "n_by_state", "changes",
         )  # fmt: skip
         read_only_fields = fields
 
@@ -66,6 +72,10 @@ class ChangeSetRead(serializers.ModelSerializer[ChangeSet]):
         for each in one.changes.all():
             told[each.state] = told.get(each.state, 0) + 1
         return told
+
+    @extend_schema_field(serializers.IntegerField(allow_null=True))
+    def get_taken_back_by_id(self, one: ChangeSet) -> int | None:
+        return max((each.pk for each in one.taken_back_by.all()), default=None)
 
 
 class FarChangeWrite(serializers.Serializer[Any]):

@@ -20,7 +20,9 @@ def change_sets_for(actor: User) -> "QuerySet[ChangeSet]":
     if not sees_all(actor):
         return ChangeSet.objects.none()
     changes = Change.objects.select_related("entity", "feed").order_by("pk")
-    return ChangeSet.objects.prefetch_related(Prefetch("changes", queryset=changes))
+    return ChangeSet.objects.prefetch_related(
+        Prefetch("changes", queryset=changes), "taken_back_by"
+    )
 
 
 def setting_feeds() -> list[Feed]:

@@ -34,7 +34,7 @@ class FeedsPage:
         return self.feed(name).get_by_role("button", name=f"collect {name} now")
 
     def look_at(self, side: str) -> None:
-        """Turn to another side of feeds: who tells, what joining showed, send a table."""
+        """Turn to another side of feeds: who tells, what was found, send a table."""
         self.page.get_by_role("navigation", name="Sides of feeds").get_by_role(
             "link", name=side
         ).click()

@@ -1883,6 +1883,7 @@ export interface components {
             readonly released_at: string | null;
             readonly released_by: string;
             readonly takes_back_id: number | null;
+            readonly taken_back_by_id: number | null;
             readonly n_by_state: {
                 [key: string]: number;
             };

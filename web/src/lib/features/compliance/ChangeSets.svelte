@@ -50,7 +50,11 @@
     { act: 'release', name: 'let it go', may: mayCarryOut && n(one, 'planned') > 0 },
     { act: 'drop', name: 'drop it', may: mayPlan && n(one, 'planned', 'queued') > 0 },
     { act: 'retry', name: 'try again', may: mayCarryOut && n(one, 'failed', 'otherwise') > 0 },
-    { act: 'take back', name: 'take it back', may: mayCarryOut && n(one, 'set') > 0 },
+    {
+      act: 'take back',
+      name: 'take it back',
+      may: mayCarryOut && n(one, 'set') > 0 && one.taken_back_by_id === null,
+    },
   ];
   const isGrave = (one: ChangeSet) => n(one, 'failed', 'otherwise') > 0;
 </script>
@@ -64,6 +68,7 @@
   <div class="border-b border-rule py-1" data-changes={one.id}>
     <details>
       <summary class="cursor-pointer">
+        <span class="text-ink-soft">{one.id}</span>
         {counted('volume', one.changes.length)}:
         <span class={isGrave(one) ? 'text-signal' : ''} role="status">{told(one)}</span>
         <span class="block text-ink-soft">
@@ -71,7 +76,10 @@
             one.asked_at,
           )}{one.released_by && one.released_by !== one.actor_name
             ? `, let go by ${one.released_by}`
-            : ''}{one.why && !one.takes_back_id ? `: ${one.why}` : ''}
+            : ''}{one.taken_back_by_id ? `, taken back by ${one.taken_back_by_id}` : ''}{one.why &&
+          !one.takes_back_id
+            ? `: ${one.why}`
+            : ''}
         </span>
       </summary>
       <ul class="pt-1 pl-3">

@@ -23,7 +23,7 @@
 </script>
 
 {#if days > 0}
-  <h3 class="mt-3 font-semibold">Found in {counted('day', days)}</h3>
+  <h3 class="mt-3 font-semibold">Found in {counted('day', days)} to yesterday</h3>
   <ul>
     {#each shown as kind (kind)}
       <li class="py-0.5">

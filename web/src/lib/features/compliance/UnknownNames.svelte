@@ -17,7 +17,7 @@
 
 {#each shown as one (one.name)}
   <p class="flex items-baseline gap-2 px-4 py-0.5 text-ink-soft" title="drawn up by nobody">
-    <span class="lead font-semibold italic">{one.name}</span>
+    <span class="lead pr-1 font-semibold italic">{one.name}</span>
     <span class="whitespace-nowrap">told of {counted('thing', one.n)}</span>
     {#if mayPlan}
       <button

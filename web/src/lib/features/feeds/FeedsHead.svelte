@@ -5,7 +5,7 @@
   import { formatCount } from '$lib/format';
   import { findingCountsQuery } from './queries';
 
-  /** The three sides of feeds: who tells, what joining showed, tables that people send. */
+  /** The three sides of feeds: who tells, what was found, tables that people send. */
   interface Props {
     here: 'sources' | 'findings' | 'table';
     children?: Snippet;
@@ -15,7 +15,7 @@
   const n = $derived((counts.data ?? []).reduce((sum, one) => sum + one.n, 0));
   const SIDES = [
     { key: 'sources', name: 'Who tells', path: '/feeds' },
-    { key: 'findings', name: 'What joining showed', path: '/feeds/findings' },
+    { key: 'findings', name: 'What was found', path: '/feeds/findings' },
     { key: 'table', name: 'Send a table', path: '/feeds/table' },
   ];
 </script>
