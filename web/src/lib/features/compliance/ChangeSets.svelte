@@ -68,7 +68,7 @@
   <div class="border-b border-rule py-1" data-changes={one.id}>
     <details>
       <summary class="cursor-pointer">
-        <span class="text-ink-soft">{one.id}</span>
+        <span class="text-ink-soft">{one.id} ·</span>
         {counted('volume', one.changes.length)}:
         <span class={isGrave(one) ? 'text-signal' : ''} role="status">{told(one)}</span>
         <span class="block text-ink-soft">
