@@ -21,7 +21,12 @@ export const SCREENS: Screen[] = [
   { name: 'Compliance', path: '/compliance', about: 'which promises are broken', needs: 'read' },
   { name: 'Try a workload', path: '/try', about: 'where it fits', needs: 'plan' },
   { name: 'Feeds', path: '/feeds', about: 'who tells us, and how late', needs: 'read feeds' },
-  { name: 'Findings', path: '/feeds/findings', about: 'what does not fit, and who waits', needs: 'read feeds' },
+  {
+    name: 'Findings',
+    path: '/feeds/findings',
+    about: 'what does not fit, and who waits',
+    needs: 'read feeds',
+  },
   {
     name: 'Send a table',
     path: '/feeds/table',
