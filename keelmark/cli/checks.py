@@ -4,6 +4,7 @@ import os
 import subprocess
 import sys
 import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from keelmark.cli.console import err
@@ -20,12 +21,14 @@ def check(arguments: list[str]) -> int:
         chosen = [f"tests/{a}" if a in PARTS else a for a in arguments]
         return _run([_tool("pytest"), *chosen])
     failed = []
-    for name, command in _commands().items():
-        begun = time.monotonic()
-        err.print(f"── {name}")
-        if _run(command) != 0:
-            failed.append(name)
-        err.print(f"   {time.monotonic() - begun:.0f} s")
+    # As many at once as there are cores; each is told when those before it have been.
+    with ThreadPoolExecutor(os.cpu_count() or 1) as threads:
+        for name, done in [(n, threads.submit(_checked, c)) for n, c in _commands().items()]:
+            code, told, seconds = done.result()
+            err.print(f"── {name}")
+            err.print(told, end="", markup=False)
+            err.print(f"   {seconds:.0f} s")
+            failed += [name] if code else []
     begun = time.monotonic()
     err.print("── pytest")
     # One process for the browser, one for all else: together they keep two cores busy.
@@ -52,11 +55,24 @@ def _commands() -> dict[str, list[str]]:
     }
 
 
+def _checked(command: list[str]) -> tuple[int, str, float]:
+    """Return how a check ended, what it told and how long it took."""
+    begun = time.monotonic()
+    done = subprocess.run(  # noqa: S603  # our own tools
+        command, cwd=PROJECT, env=_environment(), check=False, text=True,
+        stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
+    )  # fmt: skip
+    return done.returncode, done.stdout, time.monotonic() - begun
+
+
 def _run(command: list[str]) -> int:
-    environment = {**os.environ, "DJANGO_SETTINGS_MODULE": "keelmark.config.settings"}
     return subprocess.run(  # noqa: S603  # our own tools
-        command, cwd=PROJECT, env=environment, check=False
+        command, cwd=PROJECT, env=_environment(), check=False
     ).returncode
+
+
+def _environment() -> dict[str, str]:
+    return {**os.environ, "DJANGO_SETTINGS_MODULE": "keelmark.config.settings"}
 
 
 def _tool(name: str) -> str:

@@ -3,7 +3,12 @@
 from django.urls import path
 
 from keelmark.compliance.api.lanes import LanesExportView, LanesView, ReplaysView
-from keelmark.compliance.api.offers import OffersView, RightingsView, RightingView
+from keelmark.compliance.api.offers import (
+    OfferCausesView,
+    OffersView,
+    RightingsView,
+    RightingView,
+)
 from keelmark.compliance.api.policies import (
     PoliciesView,
     PolicyDaysView,
@@ -60,6 +65,11 @@ urlpatterns = [
     path("compliance/names", UnknownNamesView.as_view(), name="unknown-names"),
     path("compliance/namings", TierNamingsView.as_view(), name="tier-namings"),
     path("compliance/offers/<str:kind>", OffersView.as_view(), name="offers"),
+    path(
+        "compliance/volumes/<int:entity_id>/causes",
+        OfferCausesView.as_view(),
+        name="offer-causes",
+    ),
     path("compliance/pulse", PulseView.as_view(), name="pulse"),
     path("compliance/rightings", RightingsView.as_view(), name="rightings"),
     path("compliance/rightings/<int:entity_id>", RightingView.as_view(), name="righting"),

@@ -1,5 +1,6 @@
 """Jobs of feeds."""
 
+import os
 from datetime import UTC, datetime
 
 from procrastinate.contrib.django import app
@@ -13,7 +14,7 @@ from keelmark.feeds.services.running import carry_out, import_sheet, tend_waitin
 from keelmark.feeds.services.schedule import COLLECT_TASK, JOIN_TASK, queue_due, sweep_lost
 from keelmark.feeds.services.tables import TABLE_TASK
 
-STALLED_SECONDS = 45.0
+STALLED_SECONDS = float(os.environ.get("KEEL_STALLED_SECONDS", "45"))  # without a sign of life
 JOBS_KEPT_HOURS = 48
 
 

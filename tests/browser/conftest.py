@@ -45,7 +45,7 @@ class Stack:
         own = {name: told for name, told in os.environ.items() if name != BESIDE_A_LOOP}
         done = subprocess.run(
             [sys.executable, "-m", "keelmark.cli", *arguments],
-            env={**own, "KEEL_STATE": str(self.folder)},
+            env={**own, "KEEL_STATE": str(self.folder), "KEEL_STALLED_SECONDS": "30"},
             capture_output=True, text=True, cwd=PROJECT, check=False,
         )  # fmt: skip
         assert done.returncode == 0, done.stdout + done.stderr

@@ -30,10 +30,8 @@ def test_what_drifted_is_set_right_collected_and_taken_back(operating: Page):
     expect(operating.get_by_text(f"volumes · {before - n} drifted")).to_be_visible(timeout=SET_MS)
     expect(table.get_by_role("row").nth(1)).to_contain_text("left alone")
     compliance.margin.get_by_role("button", name="take it back").click()
-    expect(asked).to_have_text(f"{n} set", timeout=SET_MS)
     expect(compliance.margin).to_contain_text("takes back")
-    back = operating.get_by_text(f"volumes · {before} drifted")
-    expect(back).to_be_visible(timeout=SET_MS)
+    expect(asked).to_have_text(f"{n} set", timeout=SET_MS)
 
 
 def test_a_planner_plans_what_an_operator_would_let_go(signed_in: Page):

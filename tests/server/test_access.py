@@ -137,7 +137,7 @@ WHO: dict[str, set[str]] = {
     "change_sets_list": SEE_FEEDS, "change_sets_retrieve": SEE_FEEDS, "change_sets_create": DO,
     "change_sets_release_create": {"operator"}, "change_sets_drop_create": DO,
     "change_sets_retry_create": {"operator"}, "change_sets_take_back_create": {"operator"},
-    "pulse": READ, "unknown_names": READ,
+    "offers_causes": SEE_FEEDS, "pulse": READ, "unknown_names": READ,
     "rightings_list": SEE_FEEDS, "rightings_set": {"operator"},
     "siftings_list": READ, "siftings_keep": READ, "siftings_drop": READ,
     "audit_list": {"auditor", "administrator"},

@@ -284,6 +284,7 @@ def test_an_array_that_does_not_answer_ends_all_that_wait_for_it(operator, plann
     assert problems[0].startswith("No answer")
     assert all(problem.startswith("Not sent: No answer") for problem in problems[1:])
     assert set(Change.objects.values_list("n_tries", flat=True)) == {0, 1}
+    assert AuditEntry.objects.filter(action="fail to set limits").count() == 3
 
 
 def test_what_a_dead_worker_left_is_taken_up_and_sent_once(operator, array, feed, volumes):
@@ -315,6 +316,29 @@ def test_what_a_dead_worker_left_is_taken_up_and_sent_once(operator, array, feed
     assert len(sent) == 2  # the first was found done
     assert queue_left() is None
     assert newest_changes([volumes[0].pk], what="limits")[volumes[0].pk].state == "set"
+
+
+def test_what_reads_back_otherwise_is_tried_again_from_there(operator, array, feed, volumes):
+    """The array took it and made something else of it."""
+    one = asked(operator, asking(volumes[0]))
+    other = {"min_iops": 7, "max_iops": 70}
+    Change.objects.update(state=ChangeState.OTHERWISE, found=other)
+    ground = array.service.tree.ground
+    naa = volumes[0].entity.uid.removeprefix("naa.")
+    volume = next(each for _, each in ground.volumes.values() if each.naa == naa)
+    ground.flow.set_volume(volume, limits=(7, 70))
+    assert act(operator, "retry", one).status_code == 202
+    carry_out(feed_id=feed.pk)
+    change = Change.objects.get()
+    assert (change.state, change.was, change.found) == ("set", other, WANTED)
+
+
+def test_changes_of_a_feed_that_was_dropped_are_ended(operator, feed, volumes):
+    one = asked(operator, asking(volumes[0]))
+    Change.objects.update(feed=None)
+    queue_left()
+    assert states(operator, one) == ["failed"]
+    assert Change.objects.get().problem == "Not sent: its feed was dropped."
 
 
 def test_planners_plan_and_an_operator_lets_it_go(operator, planner, array, feed, volumes):

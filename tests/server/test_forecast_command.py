@@ -3,13 +3,17 @@ import gzip
 import json
 import subprocess
 import sys
+from dataclasses import dataclass
 from datetime import date, timedelta
 
 import pyarrow.csv
 import pyarrow.parquet
 import pytest
 
+from keelmark.cli.app import app
+from keelmark.cli.console import CommandError
 from keelmark.config.state import PROJECT
+from keelmark.core.errors import CoreError
 from keelmark.core.units import TIB
 
 FIRST = date(2026, 1, 1)
@@ -25,20 +29,51 @@ def rows(series, *, n_days=120, start=10.0, growth=0.1, capacity=30, first=FIRST
     ]
 
 
+@dataclass(frozen=True)
+class Done:
+    stdout: str
+    stderr: str
+    returncode: int
+
+
 @pytest.fixture
-def run_forecast(tmp_path):
+def keel(capsys):
+    """The command line in this process: starting one anew takes longer than what is shown."""
+
+    def run(*arguments):
+        capsys.readouterr()
+        code = 0
+        try:
+            app(list(arguments), standalone_mode=False)
+        except (CommandError, CoreError) as exc:
+            sys.stderr.write(f"keel: {exc}\n")
+            code = 2
+        told = capsys.readouterr()
+        return Done(stdout=told.out, stderr=told.err, returncode=code)
+
+    return run
+
+
+@pytest.fixture
+def run_forecast(tmp_path, keel):
     def run(lines, *options):
         path = tmp_path / "used.csv"
         path.write_text("\n".join([HEADER, *lines]) + "\n")
-        return subprocess.run(
-            [sys.executable, "-m", "keelmark.cli", "forecast", str(path), *options],
-            capture_output=True,
-            text=True,
-            cwd=PROJECT,
-            check=False,
-        )
+        return keel("forecast", str(path), *options)
 
     return run
+
+
+def test_the_command_line_says_what_is_wrong_and_ends_with_two(tmp_path):
+    path = tmp_path / "x.csv"
+    path.write_text("a,b\n1,2\n")
+    done = subprocess.run(
+        [sys.executable, "-m", "keelmark.cli", "forecast", str(path)],
+        capture_output=True, text=True, cwd=PROJECT, check=False,
+    )  # fmt: skip
+    assert (done.returncode, done.stdout) == (2, "")
+    assert done.stderr.lstrip().startswith("keel: ")
+    assert "no column series" in done.stderr
 
 
 def test_each_series_gets_its_object_in_the_order_of_the_file(run_forecast):
@@ -75,7 +110,7 @@ def test_each_series_has_its_own_days_whatever_else_is_in_the_file(run_forecast)
 
 
 @pytest.mark.parametrize("kind", ["gzip", "parquet"])
-def test_packed_files_and_parquet_tell_the_same_also_as_csv(run_forecast, tmp_path, kind):
+def test_packed_files_and_parquet_tell_the_same_also_as_csv(run_forecast, tmp_path, keel, kind):
     lines = [*rows("zebra"), *rows("ant", growth=0.0)]
     plain = run_forecast(lines, "--csv").stdout
     path = tmp_path / "used.csv"
@@ -84,11 +119,7 @@ def test_packed_files_and_parquet_tell_the_same_also_as_csv(run_forecast, tmp_pa
         other.write_bytes(gzip.compress(path.read_bytes()))
     else:
         pyarrow.parquet.write_table(pyarrow.csv.read_csv(path), other)
-    done = subprocess.run(
-        [sys.executable, "-m", "keelmark.cli", "forecast", str(other), "--csv"],
-        capture_output=True, text=True, cwd=PROJECT, check=True,
-    )  # fmt: skip
-    assert done.stdout == plain
+    assert keel("forecast", str(other), "--csv").stdout == plain
     told = list(csv.DictReader(plain.splitlines()))
     assert [row["series"] for row in told] == ["zebra", "ant"]
     assert told[0]["likely"] > told[0]["as_of"] == "2026-04-30"
@@ -175,14 +206,11 @@ def test_a_bad_row_is_named_by_line_and_field(run_forecast, line, told):
     assert done.stdout == ""
 
 
-def test_missing_columns_and_empty_files_are_named(tmp_path):
+def test_missing_columns_and_empty_files_are_named(tmp_path, keel):
     for text, told in (("a,b\n1,2\n", "no column series"), (HEADER + "\n", "no rows")):
         path = tmp_path / "x.csv"
         path.write_text(text)
-        done = subprocess.run(
-            [sys.executable, "-m", "keelmark.cli", "forecast", str(path)],
-            capture_output=True, text=True, cwd=PROJECT, check=False,
-        )  # fmt: skip
+        done = keel("forecast", str(path))
         assert done.returncode == 2
         assert told in done.stderr
 

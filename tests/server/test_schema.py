@@ -100,14 +100,14 @@ def _one_picture(settings):
 
 
 @pytest.mark.parametrize("name", OPERATIONS)
-@settings(QUIET, max_examples=12)
+@settings(QUIET, max_examples=7)
 @given(data=st.data())
 def test_no_request_makes_the_server_fail(name, data, ask):
     ask(data.draw(cases_of(OPERATIONS[name])), asker=("person", Role.ADMINISTRATOR))
 
 
 @pytest.mark.parametrize("name", OPERATIONS)
-@settings(QUIET, max_examples=3)
+@settings(QUIET, max_examples=2)
 @given(data=st.data())
 def test_nobodys_request_makes_the_server_fail_or_comes_in_unasked(name, data, ask):
     case = data.draw(cases_of(OPERATIONS[name]))

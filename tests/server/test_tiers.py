@@ -7,6 +7,7 @@ from datetime import timedelta
 import numpy as np
 import pytest
 
+from keelmark.access.clock import now
 from keelmark.access.models import AuditEntry, Role
 from keelmark.access.services.people import ensure_person, set_person
 from keelmark.bearings.packs.building import build_revision
@@ -153,7 +154,7 @@ def test_what_goes_on_at_this_instant_stands_beside_the_mean(api, estate, slack)
 @pytest.mark.parametrize(("minutes", "state"), [(37, "unread"), (12, "within")])
 def test_what_was_read_too_long_ago_tells_nothing_of_now(api, estate, slack, minutes, state):
     sampled = [
-        CountersDocument(uid="path.v1:a", read_at=NOW - timedelta(minutes=minutes + ago),
+        CountersDocument(uid="path.v1:a", read_at=now() - timedelta(minutes=minutes + ago),
                          read_ops=(40 - ago) * 6_000, write_ops=0)
         for ago in range(40, -1, -5)
     ]  # fmt: skip

@@ -1,8 +1,9 @@
 """What places must offer over the API, and arrays whose volumes are set right on an interval."""
 
+import numpy as np
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
-from rest_framework import serializers
+from rest_framework import exceptions, serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -13,6 +14,8 @@ from keelmark.access.rights import Right
 from keelmark.access.selectors import sees_all
 from keelmark.bearings.api.asked import BEARING, AtRead, at_told, view_of
 from keelmark.compliance.api.asked import number_asked
+from keelmark.compliance.api.policies import PlaceNamedRead
+from keelmark.compliance.selectors.drift import causes_of
 from keelmark.compliance.selectors.offers import (
     KINDS_OF_OFFERS,
     offers_at,
@@ -20,6 +23,7 @@ from keelmark.compliance.selectors.offers import (
 )
 from keelmark.compliance.selectors.righting import offers_told, rightings_told
 from keelmark.compliance.services.righting import LEAST_SECONDS, MOST_SECONDS, set_righting
+from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.estate.reading import When
 from keelmark.feeds.models import ChangeState
 
@@ -27,6 +31,7 @@ PAGE = 200
 OFFERING = OpenApiParameter(
     "kind", OpenApiTypes.STR, OpenApiParameter.PATH, enum=list(KINDS_OF_OFFERS)
 )
+VOLUME = OpenApiParameter("entity_id", OpenApiTypes.INT, OpenApiParameter.PATH)
 ARRAY = OpenApiParameter("entity_id", OpenApiTypes.INT, OpenApiParameter.PATH)
 
 
@@ -67,6 +72,19 @@ class OffersRead(serializers.Serializer[Record]):
     n_drifted = serializers.IntegerField()
     n_oversold = serializers.IntegerField()
     results = OfferRead(many=True)
+
+
+class CauseRead(serializers.Serializer[Record]):
+    what = serializers.ChoiceField(
+        choices=["came", "went", "started", "stopped", "tier revised", "set from here"]
+    )
+    disks = PlaceNamedRead(many=True, help_text="some of them")
+    n = serializers.IntegerField()
+    max_iops = serializers.IntegerField(
+        allow_null=True, help_text="by which what must be offered moved, or what it is set to"
+    )
+    name = serializers.CharField(allow_blank=True)
+    at = serializers.DateTimeField(allow_null=True)
 
 
 class RightingRead(serializers.Serializer[Record]):
@@ -120,6 +138,25 @@ class OffersView(APIView):
             ),
         }
         return Response(OffersRead(told).data)
+
+
+class OfferCausesView(APIView):
+    """What changed on a volume in thirty days that moves what it must offer."""
+
+    rights = {"GET": Right.READ_FEEDS}
+
+    @extend_schema(
+        operation_id="offers_causes",
+        parameters=[VOLUME, *BEARING],
+        responses={200: CauseRead(many=True), 400: Problem, 404: Problem},
+    )
+    def get(self, request: Request, entity_id: int) -> Response:
+        view = view_of(request)
+        table = view.reading.estate.table("volume")
+        row = int(table.rows_of(np.array([entity_id], dtype=np.int64))[0])
+        if row == NOWHERE or not view.seen["volume"][row]:
+            raise exceptions.NotFound(f"No volume {entity_id} is known.")
+        return Response(CauseRead(causes_of(view, row=row), many=True).data)
 
 
 class RightingsView(APIView):

@@ -8,6 +8,7 @@ from typing import Final
 
 from django.contrib.auth.models import User
 from django.db import IntegrityError, transaction
+from django.db.models import F
 
 from keelmark.access.clock import now
 from keelmark.access.errors import wrong_field
@@ -124,6 +125,8 @@ def try_again(*, actor: User, set_id: int) -> ChangeSet:
     one = ChangeSet.objects.select_for_update().get(pk=set_id)
     left = one.changes.filter(state__in=AGAIN)
     feeds = set(left.values_list("feed_id", flat=True))
+    # What reads back otherwise is begun anew from there: that it is so has been seen.
+    left.filter(state=ChangeState.OTHERWISE, found__isnull=False).update(was=F("found"))
     try:
         with transaction.atomic():
             n = left.update(state=ChangeState.QUEUED, problem="", ended_at=None, found=None)
@@ -153,9 +156,12 @@ def take_back(*, actor: User, set_id: int, key: str) -> ChangeSet:
 
 
 def queue_left() -> None:
-    """Queue anew the changes whose worker died, or whose job nobody knows of."""
-    live = Change.objects.filter(state__in=LIVE).values_list("feed_id", flat=True)
-    _queue(set(live.distinct()))
+    """Queue anew the changes whose worker died, and end those whose feed was dropped."""
+    live = Change.objects.filter(state__in=LIVE)
+    live.filter(feed=None).update(
+        state=ChangeState.FAILED, problem="Not sent: its feed was dropped.", ended_at=now()
+    )
+    _queue(set(live.values_list("feed_id", flat=True).distinct()))
 
 
 def _queue(feed_ids: Collection[int | None]) -> None:

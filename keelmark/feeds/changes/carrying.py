@@ -120,6 +120,13 @@ def _end(
     if not ours.update(state=state, problem=problem, found=told, ended_at=now()):
         log.warning("change_lost", change_id=change.pk)
         return False
+    _audit(change, state=state, problem=problem, found=told)
+    return state == ChangeState.SET
+
+
+def _audit(
+    change: Change, *, state: ChangeState, problem: str, found: dict[str, int] | None
+) -> None:
     asked = change.change_set
     audit(
         asked.actor,
@@ -127,18 +134,24 @@ def _end(
         kind=change.entity.kind, subject_id=change.entity_id, name=change.entity.name,
         before=change.was,
         after={
-            "wanted": change.wanted, "read_back": told, "state": state.value, "problem": problem,
+            "wanted": change.wanted, "read_back": found, "state": state.value, "problem": problem,
             "changes_id": asked.pk, "released_by": asked.released_by,
         },
     )  # fmt: skip
-    return state == ChangeState.SET
 
 
+@transaction.atomic
 def _give_up(change: Change, *, problem: str) -> None:
     """End what is queued behind a change whose far end does not answer: each would wait as long."""
-    Change.objects.filter(feed=change.feed_id, state=ChangeState.QUEUED).update(
+    behind = Change.objects.filter(feed=change.feed_id, state=ChangeState.QUEUED)
+    left = list(
+        behind.select_for_update(of=("self",)).select_related("entity", "change_set__actor")
+    )
+    behind.filter(pk__in=[one.pk for one in left]).update(
         state=ChangeState.FAILED, problem=problem, ended_at=now()
     )
+    for one in left:
+        _audit(one, state=ChangeState.FAILED, problem=problem, found=None)
 
 
 def _look_again(feed_id: int) -> None:

@@ -570,6 +570,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/compliance/volumes/{entity_id}/causes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What changed on a volume in thirty days that moves what it must offer. */
+        get: operations["offers_causes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/contributors/{entity_id}": {
         parameters: {
             query?: never;
@@ -1855,6 +1872,27 @@ export interface components {
             early_on: string | null;
             n_copies: number;
         };
+        CauseRead: {
+            what: components["schemas"]["CauseReadWhatEnum"];
+            /** @description some of them */
+            disks: components["schemas"]["PlaceNamedRead"][];
+            n: number;
+            /** @description by which what must be offered moved, or what it is set to */
+            max_iops: number | null;
+            name: string;
+            /** Format: date-time */
+            at: string | null;
+        };
+        /**
+         * @description * `came` - came
+         *     * `went` - went
+         *     * `started` - started
+         *     * `stopped` - stopped
+         *     * `tier revised` - tier revised
+         *     * `set from here` - set from here
+         * @enum {string}
+         */
+        CauseReadWhatEnum: "came" | "went" | "started" | "stopped" | "tier revised" | "set from here";
         ChangeRead: {
             kind: components["schemas"]["ChangeReadKindEnum"];
             state: string;
@@ -5716,6 +5754,52 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    offers_causes: {
+        parameters: {
+            query?: {
+                /** @description the day looked at; without it, now */
+                at?: string;
+                /** @description of days to come: likely, or the bad case */
+                q?: "bad" | "likely";
+                /** @description a sift that narrows what is told */
+                scope?: string;
+                /** @description days over which growth is told */
+                window?: 1 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path: {
+                entity_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CauseRead"][];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

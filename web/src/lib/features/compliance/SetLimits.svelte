@@ -8,6 +8,7 @@
   import { counted } from '$lib/format';
   import Field from '$lib/ui/Field.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
+  import DriftCauses from './DriftCauses.svelte';
   import { offersChosen } from './offers-chosen.svelte';
   import { canBeRighted, changeOf, mustOf, pairOf, setOf, type Limits } from './righting';
   import type { Offer } from './tiers';
@@ -147,3 +148,4 @@
     It cannot be set from here: {one.left_alone || 'nobody tells to what it is set'}.
   </p>
 {/if}
+{#if one && one.n_disks > 0}<DriftCauses volumeId={one.id} />{/if}

@@ -22,7 +22,7 @@
     {#if mayPlan}
       <button
         class="ml-auto whitespace-nowrap text-depth-5 underline"
-        aria-label="draw up {one.name}"
+        aria-label="draw it up: {one.name}"
         onclick={() => void writeQuery({ draft, name: one.name }, { isStep: true })}
         >draw it up</button
       >

@@ -3,8 +3,10 @@ import type { WantedChange } from '$lib/api/changes';
 import { api, bodyOf, type Schemas } from '$lib/api/client';
 import { keys } from '$lib/api/queries';
 import { formatCount, formatSeconds } from '$lib/format';
+import type { bearing } from '$lib/url/bearing.svelte';
 import type { Offer } from './tiers';
 
+type Asked = typeof bearing.asked;
 export type Righting = Schemas['RightingRead'];
 const REFRESH_MS = 15_000;
 /** How often an array’s volumes may be set right, in seconds. */
@@ -15,6 +17,20 @@ export function rightingsQuery() {
     queryKey: [...keys.promises, 'rightings'],
     queryFn: () => bodyOf(api.GET('/api/v1/compliance/rightings')),
     refetchInterval: REFRESH_MS,
+  });
+}
+
+export type Cause = Schemas['CauseRead'];
+
+export function causesQuery(asked: Asked, volumeId: number) {
+  return queryOptions({
+    queryKey: [...keys.promises, 'causes', asked, volumeId],
+    queryFn: () =>
+      bodyOf(
+        api.GET('/api/v1/compliance/volumes/{entity_id}/causes', {
+          params: { path: { entity_id: volumeId }, query: asked },
+        }),
+      ),
   });
 }
 
