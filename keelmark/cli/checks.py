@@ -31,9 +31,8 @@ def check(arguments: list[str]) -> int:
             failed += [name] if code else []
     begun = time.monotonic()
     err.print("── pytest")
-    # One process for the browser and two for all else: each waits for the database or the
-    # browser half of its time, so that three keep two cores busy.
-    if _run([_tool("pytest"), "-n", "3"]) != 0:
+    # One process for the browser, one for all else: together they keep two cores busy.
+    if _run([_tool("pytest"), "-n", "2"]) != 0:
         failed.append("pytest")
     err.print(f"   {time.monotonic() - begun:.0f} s")
     err.print(f"Failed: {', '.join(failed)}" if failed else "All checks passed.")
