@@ -10,7 +10,7 @@ from starlette.requests import Request
 from starlette.responses import PlainTextResponse, Response
 from starlette.routing import Route
 
-from standins.demand import COUNTED
+from standins.counters import COUNTED
 from standins.estate import Estate
 from standins.flow import Flow
 

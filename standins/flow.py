@@ -12,7 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from standins.arrays import Array, Volume, drives_of
-from standins.demand import BASE_IOPS, BESIDE, SWING_OPS, Counters, Counts, Demand
+from standins.counters import Counters
+from standins.demand import BASE_IOPS, BESIDE, SWING_OPS, Counts, Demand
 from standins.estate import DAY_SECONDS, Estate
 from standins.limits import Limits, keep_limits, kept_limits
 
@@ -67,7 +68,7 @@ class Flow:
         keep_limits(self.kept, self._set)
 
     def of_disks(self, day: float) -> Counts:
-        """Return (n_counters, n_disks) in the order of demand.COUNTED."""
+        """Return (n_counters, n_disks) in the order of counters.COUNTED."""
         self._let_bear(day)
         return self._counters.at(day)
 

@@ -221,6 +221,7 @@ class DayServed(models.Model):
 
     day = models.DateField(unique=True)
     made_at = models.DateTimeField()
+    n_steps = models.BigIntegerField()  # that were packed of the day by then
     content = models.BinaryField()  # ids and what core.qos.found.Tally holds, as NumPy packs them
 
     class Meta:

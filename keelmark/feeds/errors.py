@@ -185,16 +185,22 @@ class FeedFormError(FeedsError):
         )
 
 
-class PushConflictError(FeedsError):
-    """The same key came with another body."""
+class KeyUsedError(FeedsError):
+    """The same key came with something else."""
 
     status = 409
     title = "Idempotency key used before"
-    kind = "push-conflict"
+    kind = "key-used"
 
     def __init__(self, *, key: str) -> None:
         self.key = key
         super().__init__(f"{key} was sent before with another body; use a new key for it.")
+
+
+class PushConflictError(KeyUsedError):
+    """The same key came with another push."""
+
+    kind = "push-conflict"
 
 
 class NoCollectorError(CollectError):

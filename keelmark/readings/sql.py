@@ -280,6 +280,7 @@ COPY (
 """
 COPY_PACKED = "COPY readings_packed (entity_id, day, n_steps, content) FROM STDIN (FORMAT BINARY)"
 FORGET_PACKED = "DELETE FROM readings_packed WHERE day = %(day)s AND entity_id = ANY(%(ids)s)"
+STEPS_PACKED = "SELECT coalesce(sum(n_steps), 0) FROM readings_packed WHERE day = %s"
 IS_PACKED = "SELECT EXISTS (SELECT FROM readings_packed WHERE day = %s)"
 IS_TO_ROLL = """
 SELECT EXISTS (SELECT FROM readings_hour_to_roll WHERE hour >= %(first_at)s AND hour < %(end_at)s)

@@ -74,6 +74,16 @@ def test_a_day_that_is_over_is_kept_once_and_one_on_which_nothing_was_read_is_no
     assert not DayServed.objects.exists()
 
 
+def test_a_day_of_which_more_came_late_is_kept_anew(api, estate):
+    yesterday = NOW.date() - timedelta(days=1)
+    late = np.full((1, len(PARTS), STEPS_A_DAY), 1, dtype=np.float32)
+    take_packed(yesterday, ids=np.array([estate["path.v4:a"]]), steps=late)
+    assert keep_days(now=NOW) == [yesterday]
+    _, tally = unpacked(bytes(DayServed.objects.get(day=yesterday).content))
+    assert tally.n_read.sum() == (len(DONE) + 1) * STEPS_A_DAY
+    assert keep_days(now=NOW) == []
+
+
 def test_each_tier_tells_what_the_last_days_show(api, estate):
     told = api.get("/compliance/tiers").json()
     assert told["found_days"] == N_DAYS

@@ -148,3 +148,31 @@ def test_who_has_no_policy_is_listed_and_chosen_by_a_sift(api, estate):
     assert api.get("/compliance/verdicts/vm", policy="none").json()["n_all"] == 3
     assert len(api.get("/compliance/verdicts/vm/ids", policy=policy["id"]).json()["ids"]) == 2
     assert api.get("/compliance/verdicts/vm/ids", policy="odd").status_code == 400
+
+
+@pytest.mark.parametrize(
+    ("scope", "hint"),
+    [("verdict:brokn", "broken"), ("io:helt", "held"), ("rule:copi", "copy")],
+)
+def test_a_word_that_is_none_of_a_set_is_told_with_what_would_be(api, estate, scope, hint):
+    answer = api.get("/estate/rows/vm", scope=scope)
+    assert answer.status_code == 400
+    assert hint in answer.content.decode()
+
+
+def test_of_very_many_disks_some_tell_when_it_is_quiet(api, estate, monkeypatch):
+    monkeypatch.setattr("keelmark.compliance.selectors.needs.MOST_READ", 2)
+    policy = api.get("/compliance/policies").json()[0]
+    vms = [estate[f"uuid.v{n}"] for n in range(5)]
+    api.send("POST", "/compliance/promises", policy_id=policy["id"], entity_ids=vms)
+    monday = TODAY - timedelta(days=TODAY.weekday() + 14)
+    steps = np.ones((5, len(PARTS), STEPS_A_DAY), dtype=np.float32)
+    disks = np.array(sorted(estate[f"path.v{n}:a"] for n in range(5)))
+    for back in range(13):
+        take_packed(monday + timedelta(days=back), ids=disks, steps=steps)
+    told = api.send(
+        "POST", "/compliance/tries", policy_id=policy["id"],
+        rules=[{"kind": "backup", "told": {"within_minutes": 60}}],
+    ).json()["impact"]["quiet"]  # fmt: skip
+    assert (told["n_disks"], told["n_all"]) == (2, 5)
+    assert told["iops"] == 2 * 2  # a read and a write a second each

@@ -142,6 +142,21 @@ def test_what_was_sent_lately_is_waited_for(api, desk, estate, state, ago, left_
     assert left_alone in Righting.objects.get().last_told
 
 
+def test_a_plan_hides_nothing_of_what_was_set_before_it(api, desk, estate):
+    switched_on(desk, estate)
+    due()
+    ended(ChangeState.SET, ago=timedelta(seconds=-1))
+    one = Change.objects.get()
+    Change.objects.create(
+        change_set=one.change_set, feed=one.feed, entity=one.entity, what=one.what, was=one.was,
+        wanted=one.wanted, state=ChangeState.PLANNED,
+    )  # fmt: skip
+    told = told_of(api)
+    assert (told["change"]["state"], told["is_awaited"]) == ("planned", True)
+    assert "nobody collected since" in told["left_alone"]
+    assert causes(api, estate)["set from here"] == (1, 600)
+
+
 def test_what_is_collected_is_waited_for_until_it_is_in_the_picture(api, desk, estate, settings):
     settings.PICTURE_IS_MADE_WHEN_ASKED = False
     switched_on(desk, estate)

@@ -8,8 +8,8 @@ import pyarrow.parquet as pa_parquet
 import pytest
 
 from standins.arrays import HISTORY_DAYS
+from standins.counters import COUNTED
 from standins.demand import (
-    COUNTED,
     LINE_SECONDS,
     STEP_SECONDS,
     STEPS_A_DAY,

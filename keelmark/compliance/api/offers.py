@@ -63,6 +63,9 @@ class OfferRead(serializers.Serializer[Record]):
     left_alone = serializers.CharField(
         allow_null=True, help_text="why a volume that drifted is not set right; empty: it can be"
     )
+    is_awaited = serializers.BooleanField(
+        help_text="it was set, and what was collected does not tell so yet"
+    )
     change = OfferChangeRead(allow_null=True, help_text="that was asked for last")
 
 
@@ -81,7 +84,7 @@ class CauseRead(serializers.Serializer[Record]):
     disks = PlaceNamedRead(many=True, help_text="some of them")
     n = serializers.IntegerField()
     max_iops = serializers.IntegerField(
-        allow_null=True, help_text="by which what must be offered moved, or what it is set to"
+        help_text="by which what must be offered moved, or what it is set to"
     )
     name = serializers.CharField(allow_blank=True)
     at = serializers.DateTimeField(allow_null=True)

@@ -159,6 +159,8 @@ class QuietRead(serializers.Serializer[Record]):
     iops = serializers.FloatField()
     usual_iops = serializers.FloatField()
     n_days = serializers.IntegerField(help_text="that were read")
+    n_disks = serializers.IntegerField(help_text="that were read, evenly chosen of all")
+    n_all = serializers.IntegerField(help_text="disks that the policy bears on")
 
 
 class ImpactRead(serializers.Serializer[Record]):

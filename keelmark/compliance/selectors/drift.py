@@ -17,6 +17,7 @@ from keelmark.core.estate.places import places_of_disks
 from keelmark.core.estate.reading import LIKELY, Reading
 from keelmark.feeds.changes.allowed import LIMITS
 from keelmark.feeds.changes.reading import newest_changes
+from keelmark.feeds.models import ChangeState
 
 DAYS: Final = 30  # that are looked back on
 MOST_NAMED: Final = 8
@@ -31,7 +32,7 @@ class Cause:
     what: str
     disks: list[dict[str, Any]]  # Any: JSON
     n: int
-    max_iops: int | None  # by which what must be offered moved, None where it is not a sum
+    max_iops: int  # by which what must be offered moved, or what it is set to
     name: str = ""
     at: datetime | None = None
 
@@ -104,10 +105,10 @@ def _revised(tiered: Tiered, *, here: Bools) -> list[Cause]:
 
 
 def _set(volume_id: int) -> list[Cause]:
-    change = newest_changes([volume_id], what=LIMITS).get(volume_id)
-    if change is None or change.state != "set" or change.ended_at is None:
-        return []
-    if change.ended_at < now() - timedelta(days=DAYS):
+    done = newest_changes([volume_id], what=LIMITS, states=[ChangeState.SET])
+    change = done.get(volume_id)
+    since = now() - timedelta(days=DAYS)
+    if change is None or change.ended_at is None or change.ended_at < since:
         return []
     most = change.wanted["max_iops"] - change.was["max_iops"]
     return [Cause(what=SET, disks=[], n=1, max_iops=most, at=change.ended_at)]

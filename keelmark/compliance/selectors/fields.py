@@ -5,10 +5,12 @@ from functools import partial
 import numpy as np
 
 from keelmark.bearings.selectors.picture import tell_beside
+from keelmark.compliance.selectors.definitions import defined
+from keelmark.compliance.selectors.promised import promised_at
 from keelmark.compliance.selectors.serving import STATES, WORST_FIRST, served_now
 from keelmark.compliance.selectors.standing import standing_at
 from keelmark.compliance.selectors.tiers import tiered_at
-from keelmark.core.arrays import Bools
+from keelmark.core.arrays import Int64s
 from keelmark.core.estate.columns import COMMA, NOWHERE, Words
 from keelmark.core.estate.reading import Reading, When
 from keelmark.core.policy.facts import SUBJECTS
@@ -31,9 +33,9 @@ def tell_fields() -> None:
 
 def _policy(reading: Reading, *, kind: str) -> Words:
     """The policy that bears, or the name that a feed tells and nobody drew up."""
-    standing = standing_at(reading, kind=kind)
-    names = tuple(one.policy.name for one in standing.defined)
-    return _or_told(reading, standing.promised.policy, kind=kind, column="policy", names=names)
+    place = promised_at(reading, kind=kind).policy
+    names = tuple(one.policy.name for one in defined())
+    return _or_told(reading, place, kind=kind, column="policy", names=names)
 
 
 def _tier(reading: Reading) -> Words:
@@ -43,7 +45,7 @@ def _tier(reading: Reading) -> Words:
 
 
 def _or_told(
-    reading: Reading, place: np.ndarray, *, kind: str, column: str, names: tuple[str, ...]
+    reading: Reading, place: Int64s, *, kind: str, column: str, names: tuple[str, ...]
 ) -> Words:
     """What bears by name; where nothing does, what feeds tell."""
     told = reading.estate.table(kind).columns.get(column)
@@ -66,18 +68,12 @@ def _rules(reading: Reading, *, kind: str) -> Words:
     """The rules that each breaks, together as one word."""
     standing = standing_at(reading, kind=kind)
     is_broken = standing.verdicts.states == VERDICTS.index(Verdict.BROKEN)
-    sets, codes = _sets(is_broken)
-    words = tuple(COMMA.join(_RULES[at] for at in np.flatnonzero(one)) for one in sets)
-    some = np.array([bool(word) for word in words], dtype=np.bool_)
-    codes = np.where(some[codes], codes, NOWHERE) if len(words) else codes
-    return Words(codes=codes.astype(np.int32), words=words, are_many=True)
-
-
-def _sets(rows: Bools) -> tuple[np.ndarray, np.ndarray]:
-    if not len(rows):
-        return rows, np.zeros(0, dtype=np.int32)
-    sets, codes = np.unique(rows, axis=0, return_inverse=True)
-    return sets, codes.reshape(-1)
+    sets, codes = np.unique(is_broken @ (1 << np.arange(len(_RULES))), return_inverse=True)
+    words = [
+        COMMA.join(rule for at, rule in enumerate(_RULES) if one >> at & 1) for one in sets.tolist()
+    ]
+    codes = np.where(is_broken.any(axis=1), codes, NOWHERE)
+    return Words(codes=codes.astype(np.int32), words=tuple(words), are_many=True)
 
 
 def _io(reading: Reading) -> Words:

@@ -1,14 +1,16 @@
 """Which policy bears on each subject: its own, or the nearest of what it belongs to."""
 
-from collections.abc import Sequence
+from collections.abc import Hashable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from threading import RLock
 
 import numpy as np
 from numpy.typing import NDArray
 
+from keelmark.bearings.selectors.picture import Lately
 from keelmark.compliance.models import Promise
-from keelmark.compliance.selectors.definitions import Defined, promises
+from keelmark.compliance.selectors.definitions import Defined, defined, defined_at, promises
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE, Words
 from keelmark.core.estate.places import places_of_disks
@@ -16,6 +18,7 @@ from keelmark.core.estate.reading import Reading
 from keelmark.core.policy.nearest import Level, nearest
 
 MINUTE_SECONDS = 60
+KEPT = 24  # kinds and days that are looked at in a minute
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -123,6 +126,19 @@ class Promises:
     def _of_estate(self) -> int:
         whole = [one for one in self.told if one.entity is None and one.service_class is None]
         return self.place_of[whole[-1].policy_id] if whole else NOWHERE
+
+
+class _Kept:
+    lock = RLock()
+    promised: Lately[Hashable, Promised] = Lately(KEPT)
+
+
+def promised_at(reading: Reading, *, kind: str) -> Promised:
+    """Return the same at a reading by the policies that stand, in the order of ``defined``."""
+    key = (kind, reading.estate.revision, reading.day, defined_at())
+    with _Kept.lock:
+        told = _Kept.promised.get(key)
+        return told or _Kept.promised.keep(key, Promises(reading, defined()).of(kind))
 
 
 def by_word(reading: Reading, *, kind: str, column: str, by_name: dict[str, int]) -> Int64s:

@@ -17,7 +17,7 @@ from keelmark.compliance.selectors.tiers import Tiered, configured, sustained, t
 from keelmark.core.arrays import Int64s
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.estate.reading import When
-from keelmark.core.performance import PARTS, STEPS_A_DAY, Floats, operations
+from keelmark.core.performance import STEPS_A_DAY, Floats, operations
 from keelmark.core.qos import (
     Demand,
     Limits,
@@ -29,6 +29,7 @@ from keelmark.core.qos import (
     replayed,
 )
 from keelmark.core.qos.replay import LONG_HOURS, held_hours_a_day
+from keelmark.core.qos.states import WAITED_BY
 from keelmark.readings.models import Measure
 from keelmark.readings.performance.reading import STEP_SECONDS, steps_of
 from keelmark.readings.rows import EPOCH
@@ -38,9 +39,6 @@ Made = TypeVar("Made")
 MOST_DAYS: Final = 14
 MOST_DISKS: Final = 5_000
 MOST_DISK_DAYS: Final = 20_000  # five-minute courses of a day that are read for one replay
-_WANTED: Final = tuple(
-    PARTS.index(name) for name in ("read_iops", "write_iops", "qos_latency_ms", "queue_latency_ms")
-)
 N_CURVE: Final = 16
 CURVE_REACH: Final = (0.5, 4.0)  # of the tier's maximum, from where to where the curve goes
 BUSY_SHARE: Final = 0.99
@@ -161,7 +159,7 @@ def _read(rows: Int64s, ids: Int64s, *, first_on: date, n_days: int) -> Recorded
     flags = [np.zeros((n, n_steps), dtype=np.bool_) for _ in range(3)]
     for begin in range(0, n, AT_ONCE):
         some = slice(begin, begin + AT_ONCE)
-        steps = steps_of(ids[some], first_on=first_on, n_days=n_days, parts=_WANTED)
+        steps = steps_of(ids[some], first_on=first_on, n_days=n_days, parts=WAITED_BY)
         done[some] = operations(steps)
         told = demand_of(done[some], qos_ms=steps[:, 2], queue_ms=steps[:, 3])
         asked[some] = told.asked
@@ -276,7 +274,7 @@ def _arrays(
         return []
     n_steps = told.done.shape[1]
     steps = steps_of(
-        table.ids[found], first_on=told.first_on, n_days=n_steps // STEPS_A_DAY, parts=_WANTED
+        table.ids[found], first_on=told.first_on, n_days=n_steps // STEPS_A_DAY, parts=WAITED_BY
     )
     recorded = operations(steps)
     sustains = sustained(view.reading)

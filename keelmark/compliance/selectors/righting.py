@@ -1,7 +1,6 @@
 """Which volumes are to be set to what they must offer, and why others are left alone."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any, Final
 
@@ -14,96 +13,107 @@ from keelmark.compliance.selectors.offers import Offers, offer_told
 from keelmark.core.arrays import Int64s
 from keelmark.core.estate.reading import Reading
 from keelmark.estate.models import Entity, Statement, Volume
-from keelmark.feeds.changes.allowed import LIMITS, Values
-from keelmark.feeds.changes.reading import LIVE, newest_changes, setters_of, setting_feeds
+from keelmark.feeds.changes.allowed import LIMITS
+from keelmark.feeds.changes.asking import AGAIN, Wanted
+from keelmark.feeds.changes.reading import (
+    LET_GO,
+    LIVE,
+    newest_changes,
+    setters_of,
+    setting_feeds,
+)
 from keelmark.feeds.models import Change, ChangeState
 
 LEFT_FOR: Final = timedelta(hours=1)  # what failed is left alone for so long
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Right:
-    """One volume that drifted, from what to what it is to be set; or why it is left alone."""
+class Drifted:
+    """One volume that drifted: the change that sets it right, or why it is left alone."""
 
-    entity_id: int
-    was: Values
-    wanted: Values
-    left_alone: str = ""
+    change: Wanted
+    left_alone: str  # empty: it can be set
+    is_awaited: bool  # it was set, and what was collected does not tell so yet
 
 
-@dataclass(slots=True, kw_only=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class _Ground:
+    """What is known of some volumes beside the estate."""
+
     setters: dict[int, int]
-    changes: dict[int, Change]
+    newest: dict[int, Change]
+    let_go: dict[int, Change]
     told: dict[int, tuple[datetime | None, int | None, int | None]]  # read at, least, most
-    now: datetime = field(default_factory=now)
+
+    @classmethod
+    def of(cls, ids: list[int]) -> "_Ground":
+        read = Volume.objects.filter(pk__in=ids).values_list(
+            "pk", "read_at", "qos_min_iops", "qos_max_iops"
+        )
+        return cls(
+            setters=setters_of(ids, what=LIMITS),
+            newest=newest_changes(ids, what=LIMITS),
+            let_go=newest_changes(ids, what=LIMITS, states=LET_GO),
+            told={pk: (read_at, least, most) for pk, read_at, least, most in read},
+        )
 
 
-def rights_of(reading: Reading, offers: Offers, rows: Int64s) -> list[Right]:
+def drifted_of(reading: Reading, offers: Offers, rows: Int64s) -> list[Drifted]:
     """Return of the volumes that drifted among some rows what would set them right."""
-    table = reading.estate.table("volume")
-    drifted = rows[offers.is_drifted[rows]]
-    ids = table.ids[drifted].tolist()
-    ground = _Ground(
-        setters=setters_of(ids, what=LIMITS),
-        changes=newest_changes(ids, what=LIMITS),
-        told={
-            pk: (read_at, least, most)
-            for pk, read_at, least, most in Volume.objects.filter(pk__in=ids).values_list(
-                "pk", "read_at", "qos_min_iops", "qos_max_iops"
-            )
-        },
-    )
+    rows = rows[offers.is_drifted[rows]]
+    ids = reading.estate.table("volume").ids[rows].tolist()
+    ground = _Ground.of(ids)
     return [
-        _right(offers, row, entity_id=pk, ground=ground)
-        for row, pk in zip(drifted.tolist(), ids, strict=True)
+        _drifted(offers, row, entity_id=pk, ground=ground)
+        for row, pk in zip(rows.tolist(), ids, strict=True)
     ]
 
 
-def _right(offers: Offers, row: int, *, entity_id: int, ground: _Ground) -> Right:
-    wanted = {"min_iops": int(offers.must_min[row]), "max_iops": int(offers.must_max[row])}
-    told = Right(
+def _drifted(offers: Offers, row: int, *, entity_id: int, ground: _Ground) -> Drifted:
+    change = Wanted(
         entity_id=entity_id,
         was={
             "min_iops": int(np.nan_to_num(offers.set_min[row])),
             "max_iops": int(np.nan_to_num(offers.set_max[row])),
         },
-        wanted=wanted,
+        wanted={"min_iops": int(offers.must_min[row]), "max_iops": int(offers.must_max[row])},
     )
-    return replace(told, left_alone=_why_left(told, offers, row, ground=ground))
+    is_awaited = _is_awaited(change, ground=ground)
+    left_alone = _why_left(offers, row, ground=ground, change=change)
+    if not left_alone and is_awaited:
+        left_alone = "it was set, and nobody collected since"
+    return Drifted(change=change, left_alone=left_alone, is_awaited=is_awaited)
 
 
-def _why_left(told: Right, offers: Offers, row: int, *, ground: _Ground) -> str:
-    change = ground.changes.get(told.entity_id)
-    if told.entity_id not in ground.setters:
+def _is_awaited(change: Wanted, *, ground: _Ground) -> bool:
+    """Whether it was set, and what is looked at is of before."""
+    last = ground.let_go.get(change.entity_id)
+    if last is None or last.state != ChangeState.SET or last.ended_at is None:
+        return False
+    read_at, *limits = ground.told.get(change.entity_id, (None, None, None))
+    # What was collected is in the picture that is looked at once that has been made anew.
+    is_seen = limits == list(change.was.values())
+    return not is_seen or read_at is None or read_at < last.ended_at
+
+
+def _why_left(offers: Offers, row: int, *, ground: _Ground, change: Wanted) -> str:
+    if change.entity_id not in ground.setters:
         return "its feed has no account that may set limits"
     if np.isnan(offers.set_min[row]) or np.isnan(offers.set_max[row]):
         return "nobody tells both of its limits"
     if n := int(offers.n_untiered[row]):
         disks = "disk" if n == 1 else "disks"
         return f"{n} {disks} on it without a tier would be held back by it"
-    if change is None:
-        return ""
-    read_at, *limits = ground.told.get(told.entity_id, (None, None, None))
-    # What was collected is in the picture that is looked at once that has been made anew.
-    is_seen = limits == list(told.was.values())
-    since = read_at if is_seen else None
-    return _why_left_to(change, told.wanted, read_at=since, at=ground.now)
-
-
-def _why_left_to(change: Change, wanted: Values, *, read_at: datetime | None, at: datetime) -> str:
-    """Why the change that was asked for last is waited for, or not tried again yet."""
-    if change.state in LIVE:
+    last = ground.let_go.get(change.entity_id)
+    if last is not None and last.state in LIVE:
         return "a change of it is under way"
-    ended = change.ended_at
-    if ended is None:
-        return ""
-    if change.state == ChangeState.SET and (read_at is None or read_at < ended):
-        return "it was set, and nobody collected since"
-    is_lasting = change.state in (ChangeState.FAILED, ChangeState.OTHERWISE)
-    if is_lasting and change.wanted == wanted and at - ended < LEFT_FOR:
-        return "setting it failed less than an hour ago"
-    return ""
+    return "setting it failed less than an hour ago" if _failed_lately(last, change) else ""
+
+
+def _failed_lately(last: Change | None, change: Wanted) -> bool:
+    if last is None or last.state not in AGAIN or last.ended_at is None:
+        return False
+    return last.wanted == change.wanted and now() - last.ended_at < LEFT_FOR
 
 
 def offers_told(
@@ -112,16 +122,14 @@ def offers_told(
     """Return places with what would set them right, and what was sent to them last."""
     told = [offer_told(view, offers, row) for row in rows.tolist()]
     is_asked = shows_changes and offers.kind == "volume"
-    rights = (
-        {one.entity_id: one for one in rights_of(view.reading, offers, rows)} if is_asked else {}
-    )
-    ids = [one["id"] for one in told] if is_asked else []
-    setters = setters_of(ids, what=LIMITS)
-    changes = newest_changes(ids, what=LIMITS)
-    for one in told:
-        right, change = rights.get(one["id"]), changes.get(one["id"])
-        one["can_be_set"] = one["id"] in setters and one["set_max_iops"] is not None
-        one["left_alone"] = right.left_alone if right else None
+    ground = _Ground.of([one["id"] for one in told] if is_asked else [])
+    for one, row in zip(told, rows.tolist(), strict=True):
+        is_drifted = is_asked and one["is_drifted"]
+        drifted = _drifted(offers, row, entity_id=one["id"], ground=ground) if is_drifted else None
+        change = ground.newest.get(one["id"])
+        one["can_be_set"] = one["id"] in ground.setters and one["set_max_iops"] is not None
+        one["left_alone"] = drifted and drifted.left_alone
+        one["is_awaited"] = bool(drifted and drifted.is_awaited)
         one["change"] = change and {
             "set_id": change.change_set_id, "state": change.state, "ended_at": change.ended_at,
             "problem": change.problem, "wanted": change.wanted,
@@ -148,12 +156,3 @@ def _told(array: Entity, one: Righting | None) -> dict[str, Any]:  # Any: JSON
         "last_at": one and one.last_at,
         "last_told": one and one.last_told,
     }
-
-
-def left_alone(rights: Sequence[Right]) -> dict[str, int]:
-    """Return how many are left alone for what."""
-    told: dict[str, int] = {}
-    for one in rights:
-        if one.left_alone:
-            told[one.left_alone] = told.get(one.left_alone, 0) + 1
-    return told

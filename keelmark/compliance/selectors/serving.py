@@ -44,6 +44,7 @@ WORST_FIRST: Final = (
 LOOKED_BACK: Final = 6  # steps: half an hour without a mean, and what goes on is not known
 MOST_OF_PAST: Final = 5_000  # disks whose packed days are read while somebody waits
 KEPT: Final = 4
+KEPT_SECONDS: Final = 60
 STEP_MINUTES: Final = STEP_SECONDS // 60
 _RANKS: Final = np.array([WORST_FIRST.index(one) for one in STATES])
 
@@ -61,9 +62,6 @@ class Served:
     mean: Float64s
     means: Floats
     read_at: datetime | None
-
-
-KEPT_SECONDS: Final = 60
 
 
 class _Kept:

@@ -13,7 +13,7 @@ from keelmark.bearings.selectors.lists import Columns, ordered
 from keelmark.bearings.selectors.picture import Lately
 from keelmark.bearings.selectors.views import View
 from keelmark.compliance.selectors.definitions import Defined, defined, defined_at
-from keelmark.compliance.selectors.promised import MINUTE_SECONDS, Promised, Promises
+from keelmark.compliance.selectors.promised import MINUTE_SECONDS, Promised, promised_at
 from keelmark.core.arrays import Bools, Int64s
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.estate.reading import Reading
@@ -110,7 +110,7 @@ def tried(view: View, *, kind: str, place: int, instead: Policy) -> tuple[Standi
 
 def _standing(reading: Reading, *, kind: str, policies: Sequence[Defined]) -> Standing:
     facts = _facts_of(reading)
-    promised = Promises(reading, policies).of(kind)
+    promised = promised_at(reading, kind=kind)
     subjects = Subjects(kind=kind, policy=promised.policy, changed_at=promised.changed_at)
     verdicts = judged(facts, subjects, policies=[one.core for one in policies])
     return Standing(

@@ -13,7 +13,7 @@ from keelmark.access.clock import now
 from keelmark.bearings.selectors.picture import Lately
 from keelmark.compliance.models import Tier, TierNaming, TierRevision
 from keelmark.compliance.selectors.definitions import defined, defined_at
-from keelmark.compliance.selectors.promised import Promises, by_word, minute_of, taken
+from keelmark.compliance.selectors.promised import by_word, minute_of, promised_at, taken
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE, Words
 from keelmark.core.estate.places import places_of_disks
@@ -209,7 +209,7 @@ def _of_policies(reading: Reading, *, by_name: dict[str, int]) -> Int64s:
         places.append(by_name.get(name, NOWHERE))
     if all(place == NOWHERE for place in places):
         return np.full(len(reading.estate.table("disk")), NOWHERE, dtype=np.int64)
-    promised = Promises(reading, policies).of("disk")
+    promised = promised_at(reading, kind="disk")
     told: Int64s = np.array([*places, NOWHERE], dtype=np.int64)[promised.policy]
     return told
 

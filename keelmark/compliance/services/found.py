@@ -13,17 +13,16 @@ from keelmark.compliance.selectors.names import unknown_names
 from keelmark.compliance.selectors.tiers import Tiered, tiered_at
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.estate.reading import LIKELY, Reading
-from keelmark.core.performance import PARTS, operations
-from keelmark.core.qos.found import Found, Tally, tally_of
+from keelmark.core.performance import operations
+from keelmark.core.qos.found import Found, Tally, tally_of, together
+from keelmark.core.qos.states import WAITED_BY
 from keelmark.estate.models import Finding, FindingKind
 from keelmark.estate.services.conflicts import MAX_SUBJECT, keep
-from keelmark.readings.performance.reading import steps_of
+from keelmark.readings.performance.packing import steps_packed
+from keelmark.readings.performance.reading import packed_steps
 
 AT_ONCE: Final = 2_000  # disks whose steps of a day are read together
 KEPT_DAYS: Final = 30
-_WANTED: Final = tuple(
-    PARTS.index(name) for name in ("read_iops", "write_iops", "qos_latency_ms", "queue_latency_ms")
-)
 Wanted = dict[tuple[FindingKind, int, str], tuple[str, list[int]]]
 KINDS: Final = {
     Found.HELD_LONG: FindingKind.HELD_LONG,
@@ -33,41 +32,37 @@ KINDS: Final = {
 
 
 def keep_days(*, now: datetime) -> list[date]:
-    """Keep the days that are over and are not kept yet, the newest first; return which."""
+    """Keep the days that are packed, the newest first, and anew where more came; return which."""
     wanted = [now.date() - timedelta(days=back) for back in range(1, DAYS + 1)]
-    known = set(DayServed.objects.filter(day__in=wanted).values_list("day", flat=True))
+    known = dict(DayServed.objects.filter(day__in=wanted).values_list("day", "n_steps"))
+    n_packed = {day: steps_packed(day) for day in wanted}
+    told = [day for day in wanted if n_packed[day] and n_packed[day] != known.get(day)]
     reading = reading_at(day=None, quantile=LIKELY)
-    told = [day for day in wanted if day not in known and _keep_day(reading, day, now=now)]
+    for day in told:
+        _keep_day(reading, day, n_steps=n_packed[day], now=now)
     DayServed.objects.filter(day__lt=now.date() - timedelta(days=KEPT_DAYS)).delete()
     return told
 
 
-def _keep_day(reading: Reading, day: date, *, now: datetime) -> bool:
-    """Keep one day by the limits that bear now; not one on which nothing was read."""
+def _keep_day(reading: Reading, day: date, *, n_steps: int, now: datetime) -> None:
+    """Keep one day by the limits that bear now."""
     tiered = tiered_at(reading)
     ids = reading.estate.table("disk").ids
     order = np.argsort(ids)
     tallies = [
         _tally(ids[rows], day, min_iops=tiered.minimum[rows], max_iops=tiered.maximum[rows])
-        for begin in range(0, len(order), AT_ONCE)
-        if len(rows := order[begin : begin + AT_ONCE])
+        for rows in np.array_split(order, -(-len(order) // AT_ONCE) or 1)
     ]
-    if not any(one.n_read.any() for one in tallies):
-        return False
-    whole = Tally(
-        n_read=np.concatenate([one.n_read for one in tallies]),
-        n_held=np.concatenate([one.n_held for one in tallies]),
-        n_starved=np.concatenate([one.n_starved for one in tallies]),
-        most_iops=np.concatenate([one.most_iops for one in tallies]),
-    )
     DayServed.objects.update_or_create(
-        day=day, defaults={"made_at": now, "content": packed(ids[order], whole)}
-    )
-    return True
+        day=day,
+        defaults={
+            "made_at": now, "n_steps": n_steps, "content": packed(ids[order], together(tallies)),
+        },
+    )  # fmt: skip
 
 
 def _tally(ids: Int64s, day: date, *, min_iops: Float64s, max_iops: Float64s) -> Tally:
-    steps = steps_of(ids, first_on=day, n_days=1, parts=_WANTED)
+    steps = packed_steps(ids, first_on=day, n_days=1, parts=WAITED_BY)
     return tally_of(
         operations(steps), qos_ms=steps[:, 2], queue_ms=steps[:, 3],
         min_iops=min_iops, max_iops=max_iops,

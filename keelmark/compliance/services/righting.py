@@ -1,5 +1,6 @@
 """Sets volumes of arrays to what they must offer, on an interval that an operator chose."""
 
+from collections import Counter
 from datetime import datetime, timedelta
 from typing import Final
 
@@ -11,17 +12,16 @@ from rest_framework import exceptions
 
 from keelmark.access.clock import now as this_moment
 from keelmark.access.errors import RefusalError
-from keelmark.access.rights import Right as AccessRight
-from keelmark.access.rights import has_right
+from keelmark.access.rights import Right, has_right
 from keelmark.access.services.audit import audit
 from keelmark.bearings.selectors.picture import reading_at
 from keelmark.compliance.models import Righting
 from keelmark.compliance.selectors.offers import offers_at
-from keelmark.compliance.selectors.righting import Right, left_alone, rightings_told, rights_of
+from keelmark.compliance.selectors.righting import Drifted, drifted_of, rightings_told
 from keelmark.core.estate.reading import LIKELY
 from keelmark.estate.models import Entity
 from keelmark.feeds.changes.allowed import LIMITS
-from keelmark.feeds.changes.asking import MAX_AT_ONCE, Wanted, ask_changes
+from keelmark.feeds.changes.asking import MAX_AT_ONCE, ask_changes
 
 log = structlog.get_logger()
 LEAST_SECONDS: Final = 15
@@ -86,29 +86,27 @@ def _set_right(pk: int, *, now: datetime) -> int:
 def _asked_for(one: Righting) -> tuple[int, str]:
     """Ask for what is to be set right; return of how many volumes, and what came of it in words."""
     actor = one.author
-    if actor is None or not actor.is_active or not has_right(actor, AccessRight.CARRY_OUT):
+    if actor is None or not actor.is_active or not has_right(actor, Right.CARRY_OUT):
         return 0, f"Stands still: {one.author_name} may set limits no more."
-    rights = _rights(one)
-    wanted = [each for each in rights if not each.left_alone][:MAX_AT_ONCE]
-    left = "; ".join(f"{n} left alone: {why}" for why, n in left_alone(rights).items())
+    drifted = _drifted(one)
+    wanted = [each.change for each in drifted if not each.left_alone][:MAX_AT_ONCE]
+    reasons = Counter(each.left_alone for each in drifted if each.left_alone)
+    left = "; ".join(f"{n} left alone: {why}" for why, n in reasons.items())
     if not wanted:
         return 0, left or "Nothing had drifted."
     ask_changes(
         actor=actor, key=f"righting {one.pk} {one.due_at.isoformat()}", what=LIMITS,
-        changes=[
-            Wanted(entity_id=each.entity_id, was=each.was, wanted=each.wanted) for each in wanted
-        ],
-        is_released=True, why=f"Set right every {one.every_seconds} s.",
+        changes=wanted, is_released=True, why=f"Set right every {one.every_seconds} s.",
     )  # fmt: skip
     told = f"{len(wanted)} asked for"
     return len(wanted), f"{told}; {left}" if left else f"{told}."
 
 
-def _rights(one: Righting) -> list[Right]:
+def _drifted(one: Righting) -> list[Drifted]:
     reading = reading_at(day=None, quantile=LIKELY)
     offers = offers_at(reading, kind="volume")
     pool = reading.link("volume", "pool")
     array = np.append(reading.link("pool", "array"), -1)[pool]
     row = int(reading.estate.table("array").rows_of(np.array([one.array_id], dtype=np.int64))[0])
     mine = np.flatnonzero((array == row) & (offers.n_disks > 0)) if row >= 0 else np.zeros(0, int)
-    return rights_of(reading, offers, mine.astype(np.int64))
+    return drifted_of(reading, offers, mine.astype(np.int64))

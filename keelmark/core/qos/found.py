@@ -1,7 +1,7 @@
 """What a week shows of disks and their QoS tiers: who waits too often, whose limit is too wide."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from enum import StrEnum
 from typing import Final
 
@@ -12,7 +12,7 @@ from keelmark.core.errors import ShapeError
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.performance import STEPS_A_DAY, Floats
 from keelmark.core.qos.replay import LONG_HOURS
-from keelmark.core.qos.states import LEAST_STEPS, STATE_STEPS, WAITING, is_pressed
+from keelmark.core.qos.states import LEAST_STEPS, STATE_STEPS, is_pressed, is_short
 from keelmark.core.qos.tiers import Tier
 
 STEPS_AN_HOUR: Final = STEPS_A_DAY // 24
@@ -80,9 +80,7 @@ def tally_of(
     is_read = ~np.isnan(done)
     delay_ms = np.asarray(np.nan_to_num(qos_ms), dtype=np.float64)
     held = is_pressed(done, max_iops=max_iops[:, None], delay_ms=delay_ms) & is_read
-    with np.errstate(invalid="ignore"):
-        in_line = np.nan_to_num(done) * np.nan_to_num(queue_ms) / 1000  # of milliseconds
-        starved = (done < min_iops[:, None]) & (in_line >= WAITING)
+    starved = is_short(done, min_iops=min_iops[:, None], queue_ms=queue_ms)
     held, starved = _told(held), _told(starved)
     most = np.where(is_read, done, -np.inf).max(axis=1, initial=-np.inf)
     return Tally(
@@ -90,6 +88,16 @@ def tally_of(
         n_held=held.sum(axis=1).astype(np.int64),
         n_starved=starved.sum(axis=1).astype(np.int64),
         most_iops=np.where(np.isinf(most), np.nan, most).astype(np.float64),
+    )
+
+
+def together(parts: Sequence[Tally]) -> Tally:
+    """Return one day of several sets of disks, one after the other."""
+    return Tally(
+        **{
+            field.name: np.concatenate([getattr(one, field.name) for one in parts])
+            for field in fields(Tally)
+        }
     )
 
 

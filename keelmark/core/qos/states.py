@@ -14,6 +14,9 @@ STATE_STEPS: Final = 3  # five-minute means that are judged
 LEAST_STEPS: Final = 2  # of them in which it must be so
 PRESSED_SHARE: Final = 0.97  # of the maximum, from which demand presses against it
 WAITING: Final = 1.0  # operations in line, from which more was wanted than was done
+WAITED_BY: Final = tuple(  # the parts that tell what was asked for and what it waited for
+    PARTS.index(name) for name in ("read_iops", "write_iops", "qos_latency_ms", "queue_latency_ms")
+)
 _QUEUE, _QOS = PARTS.index("queue_latency_ms"), PARTS.index("qos_latency_ms")
 
 
@@ -67,12 +70,10 @@ def io_states(
     is_read = ~np.isnan(done)
     delay_ms = np.asarray(np.nan_to_num(steps[:, _QOS]), dtype=np.float64)
     pressed = is_pressed(done, max_iops=max_iops[:, None], delay_ms=delay_ms)
-    with np.errstate(invalid="ignore"):
-        in_line = np.nan_to_num(done) * np.nan_to_num(steps[:, _QUEUE]) / 1000  # of milliseconds
-        is_short = (done < min_iops[:, None]) & (in_line >= WAITING)
+    short = is_short(done, min_iops=min_iops[:, None], queue_ms=steps[:, _QUEUE])
     codes = np.where(is_tiered, CODES[IoState.WITHIN], CODES[IoState.UNTIERED]).astype(np.int8)
     codes[_often(pressed & is_read)] = CODES[IoState.HELD]
-    codes[_often(is_short)] = CODES[IoState.STARVED]
+    codes[_often(short)] = CODES[IoState.STARVED]
     codes[~is_read.any(axis=1)] = CODES[IoState.UNREAD]
     return codes
 
@@ -89,6 +90,14 @@ def is_pressed(
     told = done >= pressing_point(max_iops)
     if delay_ms is not None:
         told = told | (delay_ms > 0)
+    return np.asarray(told, dtype=np.bool_)
+
+
+def is_short(done: Floats, *, min_iops: Float64s, queue_ms: Floats) -> NDArray[np.bool_]:
+    """Return where less than a minimum is done while operations stand in line; not where unread."""
+    with np.errstate(invalid="ignore"):
+        in_line = np.nan_to_num(done) * np.nan_to_num(queue_ms) / 1000  # of milliseconds
+        told = (done < min_iops) & (in_line >= WAITING)
     return np.asarray(told, dtype=np.bool_)
 
 

@@ -7,11 +7,15 @@ from keelmark.core.attention import Attention
 from keelmark.core.errors import SiftFault
 from keelmark.core.estate.kinds import KINDS, Field, Measure
 from keelmark.core.estate.reach import way_between
+from keelmark.core.policy.rules import RULES
+from keelmark.core.policy.states import Verdict
+from keelmark.core.qos.states import IoState
 from keelmark.core.sift.quantities import NOTHING, Quantity, WrongQuantityError, quantity_of
 from keelmark.core.sift.tree import All, AnyOf, Comparison, Node, Not, Term
 
 MAX_PATH = 5
 N_HINTS = 3
+MAX_WORDS = 8  # of a set that are told all
 KIND_FIELD = "kind"
 NAME = Field(name="name", measure=Measure.TEXT, about="what it is called")
 
@@ -42,7 +46,13 @@ class OfKind:
     kind: str
 
 
-_STATES = (*(state.value for state in Attention), NOTHING)
+# Fields whose words are a set: another one is a slip, and finds nothing.
+_SETS = {
+    "state": (*(state.value for state in Attention), NOTHING),
+    "verdict": (*(state.value for state in Verdict), NOTHING),
+    "rule": (*RULES, NOTHING),
+    "io": (*(state.value for state in IoState), NOTHING),
+}
 _EQUAL = (Comparison.IS, Comparison.EQUALS)
 _TEXTUAL = (*_EQUAL, Comparison.CONTAINS)
 
@@ -92,9 +102,12 @@ def bind(term: Term, *, kind: str) -> Bound | OfKind:
         return kind_of(term)
     kinds, field = _followed(term, kind=kind)
     begin, end = term.text_span.begin, term.text_span.end
-    if field.name == "state" and term.comparison in _EQUAL and term.text.lower() not in _STATES:
-        raise SiftFault(span=(begin, end), why=f"{term.text} is no state", would_be=_STATES)
     if field.measure is Measure.TEXT:
+        words = _SETS.get(field.name)
+        if words and term.comparison in _EQUAL and term.text.lower() not in words:
+            few = words if len(words) <= MAX_WORDS else _close(term.text, among=list(words))
+            why = f"{term.text} is no {field.name}"
+            raise SiftFault(span=(begin, end), why=why, would_be=few)
         if term.comparison not in _TEXTUAL:
             raise SiftFault(
                 span=(term.path_span.end, begin),

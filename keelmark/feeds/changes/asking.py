@@ -2,7 +2,7 @@
 
 import hashlib
 import json
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import asdict, dataclass
 from typing import Final
 
@@ -16,7 +16,7 @@ from keelmark.access.services.audit import audit
 from keelmark.estate.models import Alias, Entity
 from keelmark.feeds.changes.allowed import SETTABLE, Values, fault_of
 from keelmark.feeds.changes.reading import LIVE, setters_of
-from keelmark.feeds.errors import ChangesError, ChangeStateError, FeedsError
+from keelmark.feeds.errors import ChangesError, ChangeStateError, KeyUsedError
 from keelmark.feeds.models import Change, ChangeSet, ChangeState
 from keelmark.feeds.services.jobs import FIRST, ask_once
 
@@ -36,18 +36,6 @@ class Wanted:
     wanted: Values
 
 
-class ChangeKeyError(FeedsError):
-    """The same key came with other changes."""
-
-    status = 409
-    title = "Idempotency key used before"
-    kind = "change-key"
-
-    def __init__(self, *, key: str) -> None:
-        self.key = key
-        super().__init__(f"{key} was sent before with other changes; use a new key for these.")
-
-
 def ask_changes(
     *,
     actor: User,
@@ -61,13 +49,13 @@ def ask_changes(
     """Ask for changes, all or none; the same key brings the same set, never a second.
 
     What is not released waits for an operator.
-    Raise ChangesError where something cannot be set, ChangeKeyError where the key was used.
+    Raise ChangesError where something cannot be set, KeyUsedError where the key was used.
     """
     digest = _digest_of(what, changes, is_released=is_released)
     standing = ChangeSet.objects.filter(actor_name=actor.get_username(), key=key).first()
     if standing is not None:
         if standing.digest != digest:
-            raise ChangeKeyError(key=key)
+            raise KeyUsedError(key=key)
         return standing
     if not 0 < len(changes) <= MAX_AT_ONCE:
         raise wrong_field("changes", f"Ask for 1 to {MAX_AT_ONCE:,} changes at once.")
@@ -88,7 +76,7 @@ def ask_changes(
         again = ChangeSet.objects.filter(actor_name=actor.get_username(), key=key).first()
         if again is not None and again.digest == digest:  # the same came twice at once
             return again
-        raise _under_way(changes) from exc
+        raise _under_way([one.entity_id for one in changes]) from exc
     return made
 
 
@@ -102,8 +90,7 @@ def release_changes(*, actor: User, set_id: int) -> ChangeSet:
         with transaction.atomic():
             _release(one, actor=actor)
     except IntegrityError as exc:
-        things = [Wanted(entity_id=pk, was={}, wanted={}) for pk in _things_of(one)]
-        raise _under_way(things) from exc
+        raise _under_way(one.changes.values_list("entity_id", flat=True)) from exc
     _audit(actor, one, action="let changes go")
     return one
 
@@ -131,8 +118,7 @@ def try_again(*, actor: User, set_id: int) -> ChangeSet:
         with transaction.atomic():
             n = left.update(state=ChangeState.QUEUED, problem="", ended_at=None, found=None)
     except IntegrityError as exc:
-        things = [Wanted(entity_id=pk, was={}, wanted={}) for pk in _things_of(one)]
-        raise _under_way(things) from exc
+        raise _under_way(one.changes.values_list("entity_id", flat=True)) from exc
     if not n:
         raise ChangeStateError(why="None of these changes failed.")
     _audit(actor, one, action="try changes again")
@@ -224,19 +210,15 @@ def _fault_of_seen(what: str, one: Wanted) -> str:
     return "it is set so already." if one.was == one.wanted else ""
 
 
-def _under_way(changes: Sequence[Wanted]) -> ChangeStateError:
+def _under_way(entity_ids: Iterable[int]) -> ChangeStateError:
     names = list(
-        Change.objects.filter(state__in=LIVE, entity__in=[one.entity_id for one in changes])
+        Change.objects.filter(state__in=LIVE, entity__in=list(entity_ids))
         .values_list("entity__name", flat=True)
         .distinct()[:N_TOLD]
     )
     return ChangeStateError(
         why=f"Another change is under way of {', '.join(names) or 'one of these'}: wait for it."
     )
-
-
-def _things_of(one: ChangeSet) -> list[int]:
-    return list(one.changes.values_list("entity_id", flat=True))
 
 
 def _audit(actor: User, one: ChangeSet, *, action: str) -> None:

@@ -159,8 +159,8 @@ def _look_again(feed_id: int) -> None:
 
     Counters tell what was done between two looks, so the second tells of the new limit alone.
     """
-    feed = Feed.objects.get(pk=feed_id)
-    queue_run(feed)
+    for one in Feed.objects.filter(pk=feed_id):  # nobody, where it was dropped meanwhile
+        queue_run(one)
     counting = Feed.objects.filter(protocol=Protocol.OPENMETRICS, is_paused=False)
     for one in counting:
         queue_run(one)

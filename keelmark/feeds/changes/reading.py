@@ -13,6 +13,7 @@ from keelmark.feeds.changes.allowed import SETTABLE
 from keelmark.feeds.models import Change, ChangeSet, ChangeState, Feed
 
 LIVE: Final = (ChangeState.QUEUED, ChangeState.SENDING)
+LET_GO: Final = (*LIVE, ChangeState.SET, ChangeState.OTHERWISE, ChangeState.FAILED)
 
 
 def change_sets_for(actor: User) -> "QuerySet[ChangeSet]":
@@ -47,9 +48,13 @@ def setters_of(entity_ids: Collection[int], *, what: str) -> dict[int, int]:
     }
 
 
-def newest_changes(entity_ids: Sequence[int], *, what: str) -> dict[int, Change]:
-    """Return by thing the change of it that was asked for last."""
-    told = Change.objects.filter(entity__in=entity_ids, what=what).order_by("entity_id", "-pk")
+def newest_changes(
+    entity_ids: Sequence[int], *, what: str, states: Collection[ChangeState] = tuple(ChangeState)
+) -> dict[int, Change]:
+    """Return by thing the change of it, in one of some states, that was asked for last."""
+    told = Change.objects.filter(entity__in=entity_ids, what=what, state__in=states).order_by(
+        "entity_id", "-pk"
+    )
     return {one.entity_id: one for one in told.distinct("entity_id")}
 
 

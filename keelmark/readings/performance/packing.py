@@ -75,6 +75,13 @@ def is_packed(day: date) -> bool:
         return bool(cursor.fetchone()[0])
 
 
+def steps_packed(day: date) -> int:
+    """Return how many steps of a day are packed, of all things: more once some came late."""
+    with connection.cursor() as cursor:
+        cursor.execute(sql.STEPS_PACKED, [day])
+        return int(cursor.fetchone()[0])
+
+
 def _is_rolled(day: date) -> bool:
     with connection.cursor() as cursor:
         cursor.execute(

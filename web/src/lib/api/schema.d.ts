@@ -1878,7 +1878,7 @@ export interface components {
             disks: components["schemas"]["PlaceNamedRead"][];
             n: number;
             /** @description by which what must be offered moved, or what it is set to */
-            max_iops: number | null;
+            max_iops: number;
             name: string;
             /** Format: date-time */
             at: string | null;
@@ -2903,6 +2903,8 @@ export interface components {
             can_be_set: boolean;
             /** @description why a volume that drifted is not set right; empty: it can be */
             left_alone: string | null;
+            /** @description it was set, and what was collected does not tell so yet */
+            is_awaited: boolean;
             /** @description that was asked for last */
             change: components["schemas"]["OfferChangeRead"] | null;
         };
@@ -3346,6 +3348,10 @@ export interface components {
             usual_iops: number;
             /** @description that were read */
             n_days: number;
+            /** @description that were read, evenly chosen of all */
+            n_disks: number;
+            /** @description disks that the policy bears on */
+            n_all: number;
         };
         /**
          * @description * `inside_lead_time` - inside_lead_time

@@ -19,7 +19,7 @@
     'tier revised': (one) => `${one.name} was revised, with ${counted('disk', one.n)} here`,
     'set from here': () => 'it was set from here',
   };
-  const moved = (by: number | null) =>
+  const moved = (by: number) =>
     by ? `${by > 0 ? '+' : '−'}${formatCount(Math.abs(by))} at most` : '';
 </script>
 

@@ -81,7 +81,11 @@
       {formatCount(Math.round(impact.quiet.iops))} operations a second, usually {formatCount(
         Math.round(impact.quiet.usual_iops),
       )}
-      <span class="text-ink-soft">(by {counted('day', impact.quiet.n_days)})</span>
+      <span class="text-ink-soft"
+        >(by {counted('day', impact.quiet.n_days)}{impact.quiet.n_disks < impact.quiet.n_all
+          ? ` of ${formatCount(impact.quiet.n_disks)} in ${formatCount(impact.quiet.n_all)} disks`
+          : ''})</span
+      >
     </p>
   {/if}
   <h3 class="mt-3 font-semibold">Where it could be kept</h3>

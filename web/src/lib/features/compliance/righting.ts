@@ -89,7 +89,7 @@ export function underWay(one: Offer): string {
   const word = WORDS[change.state];
   const to = pairOf(change.wanted['min_iops'], change.wanted['max_iops']);
   if (word) return `${word}: ${to}`;
-  return one.left_alone?.startsWith('it was set') ? `set to ${to}, not collected since` : '';
+  return one.is_awaited ? `set to ${to}, not collected since` : '';
 }
 
 export const everyWords = (seconds: number | null) =>

@@ -74,9 +74,7 @@ export function lanesQuery(asked: Asked, wanted: WantedLanes) {
 /** Whether something is being set, which is looked at more often. */
 const isMoving = (told: { pages: { results: Offer[] }[] } | undefined) =>
   told?.pages.some((page) =>
-    page.results.some(
-      (one) => isLive(one.change?.state ?? '') || one.left_alone?.startsWith('it was set'),
-    ),
+    page.results.some((one) => isLive(one.change?.state ?? '') || one.is_awaited),
   ) ?? false;
 
 export function offersQuery(asked: Asked, kind: Offering) {
