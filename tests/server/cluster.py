@@ -2,6 +2,9 @@
 
 from datetime import timedelta
 
+import numpy as np
+
+from keelmark.core.performance import PARTS, STEPS_A_DAY
 from keelmark.core.units import GIB, TIB
 from keelmark.estate.documents import (
     ArrayDocument,
@@ -20,6 +23,7 @@ from keelmark.estate.models import Entity
 from keelmark.feeds.importer import Imported, import_documents
 from keelmark.forecasts.making.pools import refresh
 from keelmark.forecasts.making.runs import plan_forecasts
+from keelmark.readings.performance.packing import take_packed
 from tests.server.conftest import NOW
 from tests.server.test_forecast_runs import carry_out
 
@@ -41,6 +45,19 @@ def history(uid, *, last, per_day=0, step=0):
 def arrived(uid, *, size):
     used = [None] * (N_DAYS - ARRIVED_DAYS_AGO - 1) + [size] * (ARRIVED_DAYS_AGO + 1)
     return ReadingsDocument(uid=uid, first_on=FIRST_ON, used_bytes=used)
+
+
+def do_all_day(done, *, on):
+    """Pack a day of disks: by id what each does, reads a second, and ms for a limit and in line."""
+    steps = np.full((len(done), len(PARTS), STEPS_A_DAY), np.nan, dtype=np.float32)
+    steps[:, PARTS.index("write_iops")] = 0
+    for row, pk in enumerate(sorted(done)):
+        reads, qos, queue = done[pk]
+        steps[row, PARTS.index("read_iops")] = reads
+        steps[row, PARTS.index("qos_latency_ms")] = qos
+        steps[row, PARTS.index("queue_latency_ms")] = queue
+        steps[row, PARTS.index("latency_ms")] = 1 + qos + queue
+    take_packed(on, ids=np.array(sorted(done)), steps=steps)
 
 
 def make_cluster(*, is_forecast=True):

@@ -2,7 +2,6 @@
 
 from datetime import timedelta
 
-import numpy as np
 import pytest
 
 from keelmark.access.models import Role
@@ -13,12 +12,11 @@ from keelmark.compliance.models import DayServed
 from keelmark.compliance.selectors.found import unpacked
 from keelmark.compliance.services.found import keep_days, look_for_found
 from keelmark.core.estate.reading import LIKELY
-from keelmark.core.performance import PARTS, STEPS_A_DAY
+from keelmark.core.performance import STEPS_A_DAY
 from keelmark.estate.documents import AboutDocument
 from keelmark.estate.models import Finding
 from keelmark.feeds.importer import Imported, import_documents
-from keelmark.readings.performance.packing import take_packed
-from tests.server.cluster import make_cluster
+from tests.server.cluster import do_all_day, make_cluster
 from tests.server.conftest import NOW, Api, for_a_module, signed_in
 
 # By disk what it does all day: reads a second, delay of a limit and wait in line, milliseconds.
@@ -30,17 +28,9 @@ N_DAYS = 2
 def cluster(django_db_setup, django_db_blocker):
     with for_a_module(django_db_blocker):
         ids = make_cluster(is_forecast=False)
-        disks = sorted((ids[f"path.v{n}:a"], n) for n in DONE)
-        steps = np.full((len(disks), len(PARTS), STEPS_A_DAY), np.nan, dtype=np.float32)
-        steps[:, PARTS.index("write_iops")] = 0
-        for row, (_, n) in enumerate(disks):
-            reads, qos, queue = DONE[n]
-            steps[row, PARTS.index("read_iops")] = reads
-            steps[row, PARTS.index("qos_latency_ms")] = qos
-            steps[row, PARTS.index("queue_latency_ms")] = queue
         for back in range(1, N_DAYS + 1):
-            day = NOW.date() - timedelta(days=back)
-            take_packed(day, ids=np.array([pk for pk, _ in disks]), steps=steps)
+            done = {ids[f"path.v{n}:a"]: did for n, did in DONE.items()}
+            do_all_day(done, on=NOW.date() - timedelta(days=back))
         yield ids
 
 
@@ -76,8 +66,7 @@ def test_a_day_that_is_over_is_kept_once_and_one_on_which_nothing_was_read_is_no
 
 def test_a_day_of_which_more_came_late_is_kept_anew(api, estate):
     yesterday = NOW.date() - timedelta(days=1)
-    late = np.full((1, len(PARTS), STEPS_A_DAY), 1, dtype=np.float32)
-    take_packed(yesterday, ids=np.array([estate["path.v4:a"]]), steps=late)
+    do_all_day({estate["path.v4:a"]: (1, 0, 0)}, on=yesterday)
     assert keep_days(now=NOW) == [yesterday]
     _, tally = unpacked(bytes(DayServed.objects.get(day=yesterday).content))
     assert tally.n_read.sum() == (len(DONE) + 1) * STEPS_A_DAY

@@ -10,7 +10,7 @@ from keelmark.core.performance import PARTS, STEPS_A_DAY
 from keelmark.estate.documents import AboutDocument, ProtectionDocument
 from keelmark.feeds.importer import Imported, import_documents
 from keelmark.readings.performance.packing import take_packed
-from tests.server.cluster import make_cluster
+from tests.server.cluster import do_all_day, make_cluster
 from tests.server.conftest import NOW, for_a_module
 
 TODAY = NOW.date()
@@ -20,12 +20,8 @@ TODAY = NOW.date()
 def cluster(django_db_setup, django_db_blocker):
     with for_a_module(django_db_blocker):
         ids = make_cluster(is_forecast=False)
-        steps = np.full((2, len(PARTS), STEPS_A_DAY), np.nan, dtype=np.float32)
-        steps[:, PARTS.index("read_iops")] = [[300], [20]]
-        steps[:, PARTS.index("write_iops")] = 0
-        disks = np.array(sorted(ids[f"path.v{n}:a"] for n in (0, 1)))
         for day in (TODAY, TODAY - timedelta(days=1)):
-            take_packed(day, ids=disks, steps=steps)
+            do_all_day({ids["path.v0:a"]: (300, 0, 0), ids["path.v1:a"]: (20, 0, 0)}, on=day)
         import_documents(
             [
                 AboutDocument(uid="path.v4:a", read_at=NOW, says={"tier": "Rill"}),
@@ -166,13 +162,12 @@ def test_of_very_many_disks_some_tell_when_it_is_quiet(api, estate, monkeypatch)
     vms = [estate[f"uuid.v{n}"] for n in range(5)]
     api.send("POST", "/compliance/promises", policy_id=policy["id"], entity_ids=vms)
     monday = TODAY - timedelta(days=TODAY.weekday() + 14)
-    steps = np.ones((5, len(PARTS), STEPS_A_DAY), dtype=np.float32)
-    disks = np.array(sorted(estate[f"path.v{n}:a"] for n in range(5)))
+    done = {estate[f"path.v{n}:a"]: (3, 0, 0) for n in range(5)}
     for back in range(13):
-        take_packed(monday + timedelta(days=back), ids=disks, steps=steps)
+        do_all_day(done, on=monday + timedelta(days=back))
     told = api.send(
         "POST", "/compliance/tries", policy_id=policy["id"],
         rules=[{"kind": "backup", "told": {"within_minutes": 60}}],
     ).json()["impact"]["quiet"]  # fmt: skip
     assert (told["n_disks"], told["n_all"]) == (2, 5)
-    assert told["iops"] == 2 * 2  # a read and a write a second each
+    assert told["iops"] == 2 * 3

@@ -4,7 +4,6 @@ import csv
 import io
 from datetime import timedelta
 
-import numpy as np
 import pytest
 
 from keelmark.access.clock import now
@@ -12,12 +11,11 @@ from keelmark.access.models import AuditEntry, Role
 from keelmark.access.services.people import ensure_person, set_person
 from keelmark.bearings.packs.building import build_revision
 from keelmark.compliance.models import Tier, TierNaming, TierRevision
-from keelmark.core.performance import PARTS, STEPS_A_DAY
+from keelmark.core.performance import STEPS_A_DAY
 from keelmark.estate.documents import AboutDocument, CountersDocument
 from keelmark.estate.models import Entity
 from keelmark.feeds.importer import Imported, import_documents
-from keelmark.readings.performance.packing import take_packed
-from tests.server.cluster import make_cluster
+from tests.server.cluster import do_all_day, make_cluster
 from tests.server.conftest import NOW, Api, for_a_module, signed_in
 
 YESTERDAY = NOW.date() - timedelta(days=1)
@@ -30,16 +28,7 @@ DONE = {0: (300, 4, 0), 1: (120, 0, 0), 2: (20, 0, 100), 3: (10, 0, 0)}
 def cluster(django_db_setup, django_db_blocker):
     with for_a_module(django_db_blocker):
         ids = make_cluster(is_forecast=False)
-        disks = sorted((ids[f"path.v{n}:a"], n) for n in DONE)
-        steps = np.full((len(disks), len(PARTS), STEPS_A_DAY), np.nan, dtype=np.float32)
-        steps[:, PARTS.index("write_iops")] = 0
-        for row, (_, n) in enumerate(disks):
-            reads, qos, queue = DONE[n]
-            steps[row, PARTS.index("read_iops")] = reads
-            steps[row, PARTS.index("qos_latency_ms")] = qos
-            steps[row, PARTS.index("queue_latency_ms")] = queue
-            steps[row, PARTS.index("latency_ms")] = 1 + qos + queue
-        take_packed(YESTERDAY, ids=np.array([pk for pk, _ in disks]), steps=steps)
+        do_all_day({ids[f"path.v{n}:a"]: did for n, did in DONE.items()}, on=YESTERDAY)
         yield ids
 
 

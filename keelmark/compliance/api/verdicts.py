@@ -12,13 +12,21 @@ from keelmark.access.api.base import Problem, Record, actor_of
 from keelmark.access.errors import wrong_field
 from keelmark.access.rights import Right
 from keelmark.bearings.api.asked import BEARING, AtRead, at_told, looked_at, view_of
+from keelmark.bearings.selectors.views import View
 from keelmark.compliance.api.asked import number_asked, seen_ids
 from keelmark.compliance.api.policies import VERDICT_STATES, PlaceNamedRead
 from keelmark.compliance.errors import TooManyRowsError
 from keelmark.compliance.models import Policy
 from keelmark.compliance.selectors.history import changes_of, since_of
-from keelmark.compliance.selectors.standing import Asked, rows_of, standing_of, told_of
+from keelmark.compliance.selectors.standing import (
+    Asked,
+    Standing,
+    rows_of,
+    standing_of,
+    told_of,
+)
 from keelmark.compliance.services.promising import MAX_AT_ONCE, TAKERS, promise, promise_wide
+from keelmark.core.arrays import Int64s
 from keelmark.core.policy.facts import SUBJECTS
 from keelmark.core.policy.rules import RULES
 from keelmark.core.policy.states import Verdict
@@ -111,12 +119,8 @@ class VerdictsView(APIView):
         responses={200: SubjectsRead, 400: Problem},
     )
     def get(self, request: Request, kind: str) -> Response:
-        if kind not in SUBJECTS:
-            raise wrong_field("kind", f"Use one of {', '.join(SUBJECTS)}.")
-        asked, after = _asked(request), number_asked(request, "after") or 0
-        view = view_of(request)
-        standing = standing_of(view, kind=kind)
-        rows = rows_of(view, standing, asked)
+        after = number_asked(request, "after") or 0
+        view, standing, rows = _listed(request, kind=kind)
         page = rows[after : after + PAGE]
         since = since_of(view, standing.ids[page].tolist())
         told = {
@@ -136,13 +140,7 @@ class VerdictIdsView(APIView):
         responses={200: SubjectIdsRead, 400: Problem, 422: Problem},
     )
     def get(self, request: Request, kind: str) -> Response:
-        if kind not in SUBJECTS:
-            raise wrong_field("kind", f"Use one of {', '.join(SUBJECTS)}.")
-        view = view_of(request)
-        standing = standing_of(view, kind=kind)
-        rows = rows_of(view, standing, _asked(request))
-        if len(rows) > MAX_AT_ONCE:
-            raise TooManyRowsError(n=len(rows), most=MAX_AT_ONCE)
+        _, standing, rows = _all_listed(request, kind=kind, most=MAX_AT_ONCE)
         return Response(SubjectIdsRead({"ids": standing.ids[rows].tolist()}).data)
 
 
@@ -155,13 +153,7 @@ class VerdictsExportView(APIView):
         responses={(200, "text/csv"): OpenApiTypes.BINARY, 400: Problem, 422: Problem},
     )
     def get(self, request: Request, kind: str) -> HttpResponse:
-        if kind not in SUBJECTS:
-            raise wrong_field("kind", f"Use one of {', '.join(SUBJECTS)}.")
-        view = view_of(request)
-        standing = standing_of(view, kind=kind)
-        rows = rows_of(view, standing, _asked(request))
-        if len(rows) > MOST_EXPORTED:
-            raise TooManyRowsError(n=len(rows), most=MOST_EXPORTED)
+        view, standing, rows = _all_listed(request, kind=kind, most=MOST_EXPORTED)
         since = since_of(view, standing.ids[rows].tolist())
         told = (told_of(view, standing, row, since=since) for row in rows.tolist())
         lines = (
@@ -251,6 +243,23 @@ class PromisesView(APIView):
             raise exceptions.NotFound(f"No class {name} is known.")
         promise_wide(actor=actor, policy_id=policy_id, class_name=name)
         return Response([])
+
+
+def _listed(request: Request, *, kind: str) -> tuple[View, Standing, Int64s]:
+    """The bearing, how subjects of a kind stand, and the rows that are asked for."""
+    if kind not in SUBJECTS:
+        raise wrong_field("kind", f"Use one of {', '.join(SUBJECTS)}.")
+    asked, view = _asked(request), view_of(request)
+    standing = standing_of(view, kind=kind)
+    return view, standing, rows_of(view, standing, asked)
+
+
+def _all_listed(request: Request, *, kind: str, most: int) -> tuple[View, Standing, Int64s]:
+    """The same, refused where it is more than an answer takes at once."""
+    view, standing, rows = _listed(request, kind=kind)
+    if len(rows) > most:
+        raise TooManyRowsError(n=len(rows), most=most)
+    return view, standing, rows
 
 
 def _asked(request: Request) -> Asked:
