@@ -1,7 +1,7 @@
 """The newest revision in the memory of this process, and readings of it lately asked for."""
 
 from collections import OrderedDict
-from collections.abc import Hashable
+from collections.abc import Callable, Hashable
 from dataclasses import replace
 from datetime import date, datetime
 from threading import RLock
@@ -25,6 +25,7 @@ from keelmark.core.estate.estate import Estate
 from keelmark.core.estate.reading import Beside, Reading, read
 from keelmark.readings.rows import EPOCH
 
+TRIES = 3  # of reading what moves meanwhile
 KEPT_READINGS = 12  # the days and quantiles that one person drags over in a minute
 Key = TypeVar("Key", bound=Hashable)
 Kept = TypeVar("Kept")
@@ -49,6 +50,22 @@ class Lately(Generic[Key, Kept]):
         while len(self._kept) > self._n_kept:
             self._kept.popitem(last=False)
         return kept
+
+    def made(self, key_now: Callable[[], Key], make: Callable[[Key], Kept]) -> Kept:
+        """Return what is kept under the key of now, or make it.
+
+        What moved while it was made is made again: half of it may be of before, half of after,
+        and kept under the key of before it would be told again once somebody takes back.
+        """
+        key = key_now()
+        for _ in range(TRIES):
+            if (kept := self.get(key)) is not None:
+                return kept
+            made = make(key)
+            before, key = key, key_now()
+            if key == before:
+                return self.keep(key, made)
+        return made
 
 
 class _Picture:

@@ -135,10 +135,11 @@ class _Kept:
 
 def promised_at(reading: Reading, *, kind: str) -> Promised:
     """Return the same at a reading by the policies that stand, in the order of ``defined``."""
-    key = (kind, reading.estate.revision, reading.day, defined_at())
     with _Kept.lock:
-        told = _Kept.promised.get(key)
-        return told or _Kept.promised.keep(key, Promises(reading, defined()).of(kind))
+        return _Kept.promised.made(
+            lambda: (kind, reading.estate.revision, reading.day, defined_at()),
+            lambda _: Promises(reading, defined()).of(kind),
+        )
 
 
 def by_word(reading: Reading, *, kind: str, column: str, by_name: dict[str, int]) -> Int64s:

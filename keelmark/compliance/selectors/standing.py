@@ -88,12 +88,14 @@ def standing_of(view: View, *, kind: str) -> Standing:
 
 def standing_at(reading: Reading, *, kind: str) -> Standing:
     """Return the same at a reading."""
-    key = (
-        kind, reading.estate.revision, reading.day, reading.quantile, minute_now(), defined_at(),
-    )  # fmt: skip
     with _Kept.lock:
-        told = _Kept.standings.get(key)
-        return told or _Kept.standings.keep(key, _standing(reading, kind=kind, policies=defined()))
+        return _Kept.standings.made(
+            lambda: (
+                kind, reading.estate.revision, reading.day, reading.quantile, minute_now(),
+                defined_at(),
+            ),
+            lambda _: _standing(reading, kind=kind, policies=defined()),
+        )  # fmt: skip
 
 
 def tried(view: View, *, kind: str, place: int, instead: Policy) -> tuple[Standing, Verdicts]:

@@ -105,11 +105,14 @@ class _Kept:
 
 def tiered_at(reading: Reading) -> Tiered:
     """Return the tiers and limits of all disks at a reading; who sees what is for the caller."""
-    key = (
-        reading.estate.revision, reading.day, tiers_defined_at(), defined_at(), last_set_at()
-    )  # fmt: skip
     with _Kept.lock:
-        return _Kept.tiered.get(key) or _Kept.tiered.keep(key, _tiered(reading, key=key))
+        return _Kept.tiered.made(
+            lambda: (
+                reading.estate.revision, reading.day, tiers_defined_at(), defined_at(),
+                last_set_at(),
+            ),
+            lambda key: _tiered(reading, key=key),
+        )  # fmt: skip
 
 
 def _tiered(reading: Reading, *, key: Hashable) -> Tiered:
