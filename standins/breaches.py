@@ -7,6 +7,9 @@ from standins.compute import STOPPED_NIGHTLY, Cluster, Machine
 from standins.estate import Estate
 
 NIGHTLY, MARRAM_ONLY, KEPT_APART = "Nightly", "Marram-only", "Kept-apart"
+BLOCK_KEPT, TWO_SIDED = "Block-kept", "Two-sided"
+BLOCK_OF, BLOCK_FITTING = "kelp", 2  # VMs beside the one that lies where its policy cannot apply
+VAULT = "vault-s0001"  # lies on the pool that lost a side
 LABEL = "copy:ledger"  # disks that hold the same, and must not stand on one array
 MARRAM, MARRAM_EVERY, MARRAM_AT = "dulse", 40, 9
 STRAYED = ("kelp", 77)  # a VM that was moved to another site than it may run at
@@ -32,9 +35,11 @@ def promised(estate: Estate, *, copied: frozenset[str]) -> Promised:
     policies: dict[str, str] = {}
     labelled: set[str] = set()
     for cluster in estate.clusters:
-        apart = set(_apart(cluster))
+        apart, block = set(_apart(cluster)), set(_block(cluster))
         for at, machine in enumerate(cluster.machines):
             special = _special(cluster, machine, number=at + 1)
+            if machine.uuid in block:
+                special = BLOCK_KEPT
             if machine.uuid in apart:
                 labelled.add(f"path.{machine.uuid}:{SLOT}")
                 special = KEPT_APART
@@ -58,6 +63,8 @@ def broken(estate: Estate, *, copied: dict[str, str]) -> dict[str, set[str]]:
             rules = set(_broken(cluster, machine, policy=policy, late=late, at=at))
             if rules:
                 found[machine.name] = rules
+        if cluster.story.shared_pool:
+            found[VAULT] = {"survives"}
     return found
 
 
@@ -72,6 +79,8 @@ def _broken(
         yield "snapshots"
     if policy == MARRAM_ONLY and cluster.story.name != MARRAM:
         yield "sites"
+    if policy == BLOCK_KEPT and _is_on_files(machine):
+        yield "protocol"
     if policy == KEPT_APART and dict(APART)[cluster.story.name] > 1:
         yield "apart"
 
@@ -99,6 +108,25 @@ def _apart(cluster: Cluster) -> list[str]:
         and not _special(cluster, machine, number=number)
     ]
     return fitting[: dict(APART).get(cluster.story.name, 0)]
+
+
+def _block(cluster: Cluster) -> list[str]:
+    """VMs that are to be reached as blocks: one that is not, and some that are."""
+    if cluster.story.name != BLOCK_OF:
+        return []
+    fitting = [
+        machine
+        for number, machine in enumerate(cluster.machines, start=1)
+        if machine.is_on and machine.disks and not _special(cluster, machine, number=number)
+        and not machine.name.startswith(WORD)
+    ]  # fmt: skip
+    astray = [machine.uuid for machine in fitting if _is_on_files(machine)][:1]
+    kept = [machine.uuid for machine in fitting if not _is_on_files(machine)][:BLOCK_FITTING]
+    return astray + kept
+
+
+def _is_on_files(machine: Machine) -> bool:
+    return any(disk.datastore.is_nfs for disk in machine.disks)
 
 
 def _usual(machine: Machine, *, at: int, copied: frozenset[str]) -> str:

@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from standins.arrays import Array
+from standins.arrays import HISTORY_DAYS, Array
 from standins.compute import Cluster, Disk, Machine
 from standins.estate import DAY_SECONDS, Estate
 from standins.limits import TIERS, Limits, tier_of, volumes_set
@@ -72,6 +72,9 @@ UNTIERED_EVERY = 61  # of the disks with work of their own, nobody put one in so
 ODD_EVERY, ODD = 9, "Rill"  # of those, one in so many is said to be in a tier of this name
 MISJUDGED_EVERY = 29  # one disk in so many is in the tier below
 SYSTEM_SHARE = 0.15  # of a data disk's work, that a VM's first disk has
+GROWS_EVERY = 9  # of the disks near the most of their tier, one in so many asks for more and more
+NEAR = (0.7, 0.85)  # of that most, what such a disk does when it is busy
+GROWS_A_YEAR, LEAST_SHARE = 2.5, 0.15  # of what it does now
 HELD_EVERY = 97  # one disk in so many is asked for more than its limit lets through
 WRITE_SHARE = 0.6  # of the array's time for a read, that a write takes there
 HELD_SHARE = 0.75  # of its busiest mean step, that the limit of such a disk lets through
@@ -85,6 +88,7 @@ class Asked:
     disk: Disk
     work: Work
     array: str
+    cluster: str
 
     @property
     def may_share(self) -> bool:
@@ -155,6 +159,7 @@ class Demand:
     limits: dict[str, float] = field(default_factory=dict)  # operations a second, by disk
     level: Floats = field(init=False)  # operations a second in the mean, (n_disks,)
     tiers: dict[str, str] = field(default_factory=dict)  # by disk
+    growing: list[int] = field(default_factory=list)  # rows
     odd: dict[str, str] = field(default_factory=dict)  # names of tiers that are nowhere written
     set_to: dict[str, Limits] = field(default_factory=dict)  # by volume
     _days: dict[int, Day] = field(default_factory=dict)
@@ -180,6 +185,10 @@ class Demand:
                 self.limits[one.uid] = max(20.0, round(busiest * HELD_SHARE))
             elif tier is not None and tier in TIERS:
                 self.limits[one.uid] = float(TIERS[tier][1])
+                share = busiest / TIERS[tier][1]
+                if one.work is not WORKS["system"] and NEAR[0] <= share <= NEAR[1]:
+                    self.growing.append(at)
+        self.growing = self.growing[::GROWS_EVERY]
         self.set_to = volumes_set(
             self.by_volume(),
             tiers=[self.tiers.get(one.uid, "") for one in self.disks],
@@ -269,7 +278,7 @@ class Demand:
         course = np.stack([_course(d.work, weekday=weekday, uid=d.uid) for d in self.disks])
         spread = np.array([[d.work.bursts] for d in self.disks])
         noise = np.exp(spread * rng.normal(size=course.shape) - spread**2 / 2)
-        wanted = self.level[:, None] * course * noise
+        wanted = (self.level * self.share_on(number))[:, None] * course * noise
         served, qos_ms = self._let_through(wanted)
         choked_ms = self._choke(served)
         reads = served * np.array([[d.work.reads] for d in self.disks])
@@ -280,6 +289,12 @@ class Demand:
         parts = (reads, served - reads, array_ms, network_ms, queue_ms, qos_ms)
         names = ("reads", "writes", "array_ms", "network_ms", "queue_ms", "qos_ms")
         return Day(**{n: p.astype(np.float32) for n, p in zip(names, parts, strict=True)})
+
+    def share_on(self, number: int) -> Floats:
+        """Return how much disks are asked for on a day, as shares of the eve of the anchor."""
+        told = np.ones(len(self.disks), dtype=np.float32)
+        told[self.growing] = max(LEAST_SHARE, 1 + GROWS_A_YEAR * (number - HISTORY_DAYS + 1) / 365)
+        return told
 
     def _let_through(self, wanted: NDArray[np.float64]) -> tuple[NDArray[np.float64], ...]:
         """Hold back what is over a limit: it waits in line and comes with the steps after."""
@@ -351,6 +366,7 @@ def _asked(cluster: Cluster) -> list[Asked]:
             work=WORKS["system" if disk.slot == "vda" and len(machine.disks) > 1 else
                        OF_WORD[machine.name.split("-")[0]]],
             array=disk.datastore.array.name,
+            cluster=cluster.story.name,
         )
         for machine in cluster.machines
         if machine.is_on and machine.host != cluster.story.faulted_host

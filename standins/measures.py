@@ -8,7 +8,7 @@ import numpy as np
 
 from standins.arrays import HISTORY_DAYS, Array
 from standins.compute import Cluster, Machine
-from standins.demand import Demand, busy_iops
+from standins.demand import BUSY_SHARE, SATURDAY, Demand, busy_iops
 from standins.estate import Estate
 from standins.flow import READ_BYTES, READS, WRITE_BYTES
 from standins.holding import held_bytes, snapshot_bytes
@@ -16,6 +16,9 @@ from standins.objects import ACCOUNT, BUCKETS, TIERS, age_days, size_bytes
 
 Document = dict[str, Any]  # one line of an estate file; its schema is published with the product
 NOISE_SHARE = 0.012
+TOLD_DAYS = 110  # hosts tell the busy hours of their disks
+STEPS_DAYS = 13  # and of so many days every step, from which they are reckoned
+A_WEEK = 7
 FIRST_DAY = 0
 
 
@@ -33,6 +36,7 @@ def measures(estate: Estate, *, last_day: int) -> Iterator[Document]:
         yield from _promised(estate, cluster=cluster, last_day=last_day)
         for machine in _seen(cluster):
             yield from _disks(estate, machine=machine, last_day=last_day)
+    yield from _busy(demand, last_day=last_day)
     yield from _tiers(estate, last_day=last_day)
 
 
@@ -64,6 +68,39 @@ def _io(estate: Estate, *, array: Array, demand: Demand, last_day: int) -> Itera
     uid = f"serial.{array.serial}"
     yield _line(estate, uid, "iops", [round(x) for x in iops.tolist()])
     yield _line(estate, uid, "throughput", [round(x * bytes_an_operation) for x in iops.tolist()])
+
+
+def _busy(demand: Demand, *, last_day: int) -> Iterator[Document]:
+    """What the disks of the cluster with the most of those that grow did in the busy hours."""
+    estate, rows = demand.estate, {one.uid: at for at, one in enumerate(demand.disks)}
+    growing = {demand.disks[at].uid for at in demand.growing}
+    mine = max(
+        ([one.uid for one in demand.disks if one.cluster == cluster.story.name]
+         for cluster in estate.clusters),
+        key=lambda uids: len(growing & set(uids)),
+    )  # fmt: skip
+    usual = _usual(demand, last_day=last_day)
+    days = np.arange(last_day - STEPS_DAYS - TOLD_DAYS + 1, last_day - STEPS_DAYS + 1)
+    share = np.stack([demand.share_on(day) for day in days.tolist()], axis=1)
+    at = [int(estate.on(day).weekday() >= SATURDAY) for day in days.tolist()]
+    rng = np.random.default_rng(int(hashlib.sha256(b"busy").hexdigest()[:8], 16))
+    noise = 1 + rng.normal(0, NOISE_SHARE, share.shape)
+    told = np.rint(usual[:, at] * share * noise).astype(np.int64)
+    for uid in mine:
+        yield _line(estate, uid, "iops", told[rows[uid]].tolist(), first=int(days[0]))
+
+
+def _usual(demand: Demand, *, last_day: int) -> Any:  # Any: NumPy's own
+    """What disks do in the busy hours of a weekday and of a weekend day, (n_disks, 2)."""
+    told = []
+    for is_weekend in (False, True):
+        day = next(
+            day for day in range(last_day, last_day - A_WEEK, -1)
+            if (demand.estate.on(day).weekday() >= SATURDAY) == is_weekend
+        )  # fmt: skip
+        done = np.quantile(demand.day(day).ops, BUSY_SHARE, axis=1)
+        told.append(done / demand.share_on(day))
+    return np.stack(told, axis=1)
 
 
 def _seen(cluster: Cluster) -> list[Machine]:

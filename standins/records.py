@@ -6,7 +6,15 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from standins.breaches import LABEL, LATE_COPY, Promised, has_failed_backup, promised
+from standins.breaches import (
+    LABEL,
+    LATE_COPY,
+    TWO_SIDED,
+    VAULT,
+    Promised,
+    has_failed_backup,
+    promised,
+)
 from standins.compute import TENANTS, Cluster, Machine, bare_port
 from standins.demand import Demand
 from standins.estate import Estate
@@ -176,7 +184,7 @@ def _cluster(
                 f"wwn.{cluster.port_of(number)}", now.isoformat(), n_network_errors=number * 3
             )
     if story.shared_pool:
-        yield _shared_pool(cluster, now=now)
+        yield from _shared_pool(cluster, now=now)
     day = estate.day_of(now)
     for at, machine in enumerate(cluster.machines):
         if machine.host == story.faulted_host:
@@ -184,22 +192,46 @@ def _cluster(
         yield from _machine(machine, at=at, wanted=wanted, tiers=tiers, day=day, now=now)
 
 
-def _shared_pool(cluster: Cluster, *, now: datetime) -> Document:
-    """A pool that the hosts build over four volumes, two a side; one of side B is lost."""
+def _shared_pool(cluster: Cluster, *, now: datetime) -> Iterator[Document]:
+    """A pool that the hosts build over four volumes, two a side; one of side B is lost.
+
+    A volume of it carries a datastore, and that a VM that is promised two sides.
+    """
     volumes = cluster.spare_volumes
     lost = "naa.3" + "0" * 15
     names = [f"naa.{v.naa}" for v in volumes[:3]] + [lost]
     size = sum(v.size_bytes for v in volumes[:2])
-    return {
-        "doc": "pool", "uid": f"id.pool/{cluster.story.name}-shared",
-        "name": f"{cluster.story.name}-shared", "read_at": now.isoformat(),
+    name, read_at, used = f"{cluster.story.name}-shared", now.isoformat(), size * 46 // 100
+    yield {
+        "doc": "pool", "uid": f"id.pool/{name}", "name": name, "read_at": read_at,
         "cluster_uid": f"id.cluster/{cluster.story.name}", "backing": "shared",
-        "usable_bytes": size, "used_bytes": size * 46 // 100, "provisioned_bytes": size * 71 // 100,
+        "usable_bytes": size, "used_bytes": used, "provisioned_bytes": size * 71 // 100,
         "service_class": "Steady",
         "backed_by": [
             {"volume_uid": uid, "mirror_side": "AB"[at // 2], "tier": "Steady"}
             for at, uid in enumerate(names)
         ],
+    }  # fmt: skip
+    yield {
+        "doc": "volume", "uid": f"id.volume/{name}-01", "name": f"{name}-01", "read_at": read_at,
+        "pool_uid": f"id.pool/{name}", "size_bytes": size * 71 // 100, "written_bytes": used,
+        "provisioning": "thin", "access": "block", "is_mapped": True,
+    }  # fmt: skip
+    yield {
+        "doc": "datastore", "uid": f"id.datastore/{name}-01", "name": f"{name}-01",
+        "read_at": read_at, "kind": "block", "size_bytes": size * 71 // 100, "used_bytes": used,
+        "cluster_uid": f"id.cluster/{cluster.story.name}", "extents": [f"id.volume/{name}-01"],
+    }  # fmt: skip
+    vault = f"id.vm/{VAULT}"
+    yield {
+        "doc": "vm", "uid": vault, "name": VAULT, "read_at": read_at, "power": "on", "n_cpus": 4,
+        "memory_bytes": 16 * GIB, "cluster_uid": f"id.cluster/{cluster.story.name}",
+        "project_uid": "id.project/shore-office/books", "policy": TWO_SIDED,
+    }  # fmt: skip
+    yield {
+        "doc": "disk", "uid": f"{vault}:vda", "name": f"{VAULT} vda", "read_at": read_at,
+        "vm_uid": vault, "datastore_uid": f"id.datastore/{name}-01", "size_bytes": size // 2,
+        "inside_bytes": used, "on_array_bytes": used, "provisioning": "thin",
     }  # fmt: skip
 
 

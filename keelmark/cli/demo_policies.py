@@ -25,6 +25,8 @@ POLICIES = (
     ("Kept-apart", "Two books of the same, for when an array is lost.", (
         ("apart", {"label": "copy:ledger", "of": "array"}),
     )),
+    ("Block-kept", "Its guests lock by blocks.", (("protocol", {"protocol": "block"}),)),
+    ("Two-sided", "Every write stands on both sides.", (("survives", {"n_devices": 3}),)),
 )  # fmt: skip
 
 

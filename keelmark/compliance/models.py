@@ -229,3 +229,25 @@ class DayServed(models.Model):
 
     def __str__(self) -> str:
         return f"served on {self.day}"
+
+
+class TierOutlook(models.Model):
+    """When the busy hours of a disk come to the maximum of its tier, as forecast."""
+
+    entity = models.OneToOneField(
+        "estate.Entity", on_delete=models.CASCADE, primary_key=True, related_name="+"
+    )
+    tier = models.ForeignKey(Tier, on_delete=models.CASCADE, related_name="+")
+    made_at = models.DateTimeField()
+    max_iops = models.BigIntegerField()
+    level_iops = models.FloatField()  # of the busy hours, now
+    growth_per_day = models.FloatField()
+    early_on = models.DateField(null=True)  # null where not within the horizon
+    likely_on = models.DateField(null=True)
+    late_on = models.DateField(null=True)
+
+    class Meta:
+        ordering = ["likely_on", "early_on", "pk"]
+
+    def __str__(self) -> str:
+        return f"{self.entity_id} outgrows {self.tier_id} on {self.likely_on}"

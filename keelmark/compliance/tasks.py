@@ -5,6 +5,7 @@ from procrastinate.contrib.django import app
 from keelmark.access.clock import now
 from keelmark.compliance.services.found import keep_days, look_for_found
 from keelmark.compliance.services.history import keep_verdicts
+from keelmark.compliance.services.outgrowing import look_ahead
 from keelmark.compliance.services.righting import set_right_due
 
 KEEP = "keelmark.compliance.tasks.keep_verdicts"
@@ -31,4 +32,5 @@ def set_right_task(timestamp: int) -> None:
 def find_task(timestamp: int) -> None:
     """Keep how disks were served on days that are over, and open what that shows."""
     keep_days(now=now())
+    look_ahead(now=now())
     look_for_found(now=now())

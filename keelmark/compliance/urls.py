@@ -2,7 +2,12 @@
 
 from django.urls import path
 
-from keelmark.compliance.api.lanes import LanesExportView, LanesView, ReplaysView
+from keelmark.compliance.api.lanes import (
+    LaneGroupsView,
+    LanesExportView,
+    LanesView,
+    ReplaysView,
+)
 from keelmark.compliance.api.offers import (
     OfferCausesView,
     OffersView,
@@ -74,6 +79,7 @@ urlpatterns = [
     path("compliance/rightings", RightingsView.as_view(), name="rightings"),
     path("compliance/rightings/<int:entity_id>", RightingView.as_view(), name="righting"),
     path("compliance/lanes/export", LanesExportView.as_view(), name="lanes-export"),
+    path("compliance/lanes/by/<str:kind>", LaneGroupsView.as_view(), name="lane-groups"),
     path("compliance/lanes", LanesView.as_view(), name="lanes"),
     path("compliance/replays", ReplaysView.as_view(), name="replays"),
 ]

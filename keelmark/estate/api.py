@@ -60,6 +60,9 @@ WHY: dict[FindingKind, str] = {
     FindingKind.BUSY_UNTIERED: (
         "Nothing is promised to it and nothing holds it back: it takes from who has a promise."
     ),
+    FindingKind.OUTGROWS_TIER: (
+        "From that day on its work waits for its limit, and nobody notices before it does."
+    ),
     FindingKind.UNKNOWN_NAME: (
         "What its name promises is nowhere written, so nobody judges whether it is kept."
     ),

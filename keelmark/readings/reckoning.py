@@ -2,8 +2,12 @@
 
 from datetime import date, datetime
 
+import numpy as np
 from django.db import connection, transaction
+from django.db.backends.utils import CursorWrapper
 
+from keelmark.core.arrays import Int64s
+from keelmark.core.performance import Floats, busy, operations
 from keelmark.readings import sql
 
 BUSY_SHARE = 0.95  # of five-minute means: a twentieth of the day, 72 minutes, was busier
@@ -30,3 +34,17 @@ def reckon_io(day: date) -> int:
         cursor.execute(sql.TAKE_TURN)
         cursor.execute(sql.RECKON_IO, {"day": day, "share": BUSY_SHARE, "min_steps": MIN_STEPS})
         return int(cursor.rowcount)
+
+
+def reckon_busy(cursor: CursorWrapper, *, day: date, ids: Int64s, steps: Floats) -> None:
+    """Reckon what disks did in the busy part of a day that is over, of its steps by part."""
+    most = busy(operations(steps), share=BUSY_SHARE, least_read=MIN_STEPS)
+    is_known = ~np.isnan(most)
+    cursor.execute(
+        sql.RECKON_BUSY,
+        {
+            "day": day,
+            "entity_ids": ids[is_known].tolist(),
+            "amounts": np.rint(most[is_known]).astype(np.int64).tolist(),
+        },
+    )

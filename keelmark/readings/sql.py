@@ -88,6 +88,15 @@ FROM unnest(%(entity_ids)s::bigint[], %(measures)s::text[], %(days)s::date[],
     AS told (entity_id, measure, day, amount, read_at_us)
 {_STANDS}
 """  # noqa: S608  # only constants are put in
+# What virtual disks did in the busy part of a day; that of arrays is reckoned from their parts.
+RECKON_BUSY = f"""
+{_INTO_MEASURES}
+SELECT told.entity_id, 'iops', %(day)s, told.amount,
+    (%(day)s::date + 1)::timestamp AT TIME ZONE 'UTC', true
+FROM unnest(%(entity_ids)s::bigint[], %(amounts)s::bigint[]) AS told (entity_id, amount)
+JOIN estate_virtualdisk disk ON disk.entity_id = told.entity_id
+{_STANDS}
+"""  # noqa: S608  # only constants are put in
 READ_MEASURES = """
 SELECT entity_id, string_agg(int4send((day - %(first_on)s)::int4), ''::bytea),
     string_agg(int8send(amount), ''::bytea)

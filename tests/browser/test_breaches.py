@@ -32,6 +32,6 @@ def test_what_was_planted_is_broken_and_nothing_else(signed_in: Page, stack: Sta
     }
     assert told == planted
     kinds = set().union(*planted.values())
-    assert kinds == {"copy", "backup", "snapshots", "sites", "apart"}
+    assert kinds == {"copy", "backup", "snapshots", "sites", "apart", "protocol", "survives"}
     for kind in ("disk", "volume", "datastore"):
         assert found(signed_in, "broken", kind) == []

@@ -38,6 +38,33 @@ def test_a_limit_is_raised_until_nobody_is_held_and_settles(signed_in: Page):
     expect(tiers.policy("Neap")).to_contain_text(re.compile(r"400 / 6.000"))
     expect(tiers.margin).to_contain_text("nobody is to wait")
     expect(lanes).to_contain_text(re.compile(r"judged in \d+ min"))
+    tiers.margin.get_by_role("button", name="all 2 revisions side by side").click()
+    beside = signed_in.get_by_role("region", name="Revisions")
+    most = beside.get_by_role("row", name=re.compile("^at most, operations"))
+    expect(most.get_by_role("cell")).to_have_text([re.compile(r"6.000"), re.compile(r"1.500")])
+    beside.get_by_role("button", name="take r1 up again").click()
+    expect(tiers.margin.get_by_label("At most, operations a second")).to_have_value("1500")
+    tiers.margin.get_by_role("button", name="leave it").click()
+    signed_in.get_by_role("button", name="back to who has it").click()
+    expect(lanes).to_be_visible()
+
+
+def test_lanes_are_added_up_by_host_and_lead_to_its_disks(signed_in: Page):
+    tiers = CompliancePage(signed_in)
+    tiers.open()
+    tiers.policy("All disks").get_by_role("link").click()
+    signed_in.get_by_label("Added up").select_option(label="by host")
+    hosts = signed_in.get_by_role("table", name="All disks", exact=True)
+    expect(hosts.get_by_role("columnheader", name="host")).to_be_visible()
+    expect(hosts).to_contain_text("kelp-1")
+    tiers.policy("Slack").get_by_role("link").click()
+    slack = signed_in.get_by_role("table", name="Slack", exact=True)
+    expect(slack.get_by_role("columnheader", name="host")).to_be_visible()
+    slack.get_by_role("link", name="kelp-1", exact=True).click()
+    expect(slack.get_by_role("columnheader", name="disk")).to_be_visible()
+    expect(signed_in.get_by_text("host kelp-1 alone")).to_be_visible()
+    signed_in.get_by_role("button", name="all again").click()
+    expect(signed_in.get_by_text("host kelp-1 alone")).to_have_count(0)
 
 
 def test_a_minimum_above_its_maximum_is_refused_where_it_stands(

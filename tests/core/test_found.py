@@ -9,7 +9,14 @@ from hypothesis.extra.numpy import arrays
 from keelmark.core.errors import ShapeError
 from keelmark.core.performance import STEPS_A_DAY
 from keelmark.core.qos import Tier
-from keelmark.core.qos.found import FITS_SHARE, Found, found_of, tally_of
+from keelmark.core.qos.found import (
+    FITS_SHARE,
+    WORTH_SHARE,
+    Found,
+    found_of,
+    tally_of,
+    worth_a_forecast,
+)
 
 TIERS = [
     Tier(name="Spring", min_iops=2_000, max_iops=8_000),
@@ -147,3 +154,26 @@ def test_shapes_that_do_not_fit_are_refused():
             np.zeros((2, 3)), qos_ms=np.zeros((2, 2)), queue_ms=np.zeros((2, 3)),
             min_iops=np.zeros(2), max_iops=np.zeros(2),
         )  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("most", "tier", "is_worth"),
+    [
+        (WORTH_SHARE * 300, 1, True),
+        (WORTH_SHARE * 300 - 1, 1, False),
+        (7_000, 0, True),
+        (7_000, 2, False),  # what is shared is nobody's own
+        (7_000, NONE, False),
+        (np.nan, 1, False),
+    ],
+)
+def test_who_is_far_from_a_maximum_of_its_own_is_not_forecast(most, tier, is_worth):
+    told = worth_a_forecast(np.array([most]), tiers=TIERS, tier=np.array([tier]))
+    assert told.tolist() == [is_worth]
+
+
+def test_who_outgrows_its_tier_is_found_by_what_is_forecast():
+    tier = np.array([1, 1])
+    told = found_of([], tiers=TIERS, tier=tier, outgrows=np.array([False, True]))
+    assert told.is_found[list(Found).index(Found.OUTGROWS)].tolist() == [False, True]
+    assert told.is_found.sum() == 1

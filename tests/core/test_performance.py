@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keelmark.core.errors import ShapeError
-from keelmark.core.performance import PARTS, added, binned, operations, rolled
+from keelmark.core.performance import PARTS, added, binned, busy, operations, rolled
 
 N_RATES = 4
 READ_WAIT, WRITE_WAIT = PARTS.index("read_latency_ms"), PARTS.index("write_latency_ms")
@@ -102,3 +102,14 @@ def test_what_does_not_fit_is_refused():
         added(np.zeros((2, 3, 4)), of=np.zeros(2, dtype=np.int64), n_groups=1)
     with pytest.raises(ShapeError):
         rolled(np.zeros((len(PARTS), 7)), width=3)
+
+
+@given(steps(), st.floats(0, 1), st.integers(1, 6))
+def test_busy_hours_are_the_quantile_of_what_was_read(told, share, least):
+    done = operations(told)
+    for row, amount in zip(done, busy(done, share=share, least_read=least), strict=True):
+        known = row[~np.isnan(row)]
+        if len(known) < least:
+            assert np.isnan(amount)
+        else:
+            assert amount == pytest.approx(np.quantile(known, share))

@@ -132,6 +132,7 @@ WHO: dict[str, set[str]] = {
     "policies_days": READ - {"tenant viewer"},
     "tiers_list": READ, "tiers_revisions": READ, "tiers_draw_up": DO, "tiers_revise": DO,
     "tiers_retire": DO, "tiers_name": DO, "offers_list": READ, "lanes_list": READ,
+    "lanes_grouped": READ,
     "lanes_export": READ, "verdicts_export": READ, "verdicts_ids": READ,
     "replays_try": DO,
     "change_sets_list": SEE_FEEDS, "change_sets_retrieve": SEE_FEEDS, "change_sets_create": DO,

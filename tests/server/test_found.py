@@ -78,7 +78,8 @@ def test_each_tier_tells_what_the_last_days_show(api, estate):
     assert told["found_days"] == N_DAYS
     slack, ebb = told["results"]
     assert slack["found"] == {
-        "held-long": 1, "starved-often": 1, "busy-untiered": 0, "limit-lax": 1, "spare_iops": 200,
+        "held-long": 1, "starved-often": 1, "busy-untiered": 0, "limit-lax": 1, "outgrows": 0,
+        "spare_iops": 200,
     }  # fmt: skip
     assert set(ebb["found"].values()) == {0}
     assert told["found_untiered"]["busy-untiered"] == 1

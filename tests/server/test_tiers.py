@@ -140,14 +140,18 @@ def test_what_goes_on_at_this_instant_stands_beside_the_mean(api, estate, slack)
     assert told["instant_at"] == NOW.isoformat().replace("+00:00", "Z")
 
 
-@pytest.mark.parametrize(("minutes", "state"), [(37, "unread"), (12, "within")])
-def test_what_was_read_too_long_ago_tells_nothing_of_now(api, estate, slack, minutes, state):
-    sampled = [
-        CountersDocument(uid="path.v1:a", read_at=now() - timedelta(minutes=minutes + ago),
-                         read_ops=(40 - ago) * 6_000, write_ops=0)
+def sampled(n, *, minutes):
+    """Samples of a disk that does a hundred times its number a second, the last so long ago."""
+    return [
+        CountersDocument(uid=f"path.v{n}:a", read_at=now() - timedelta(minutes=minutes + ago),
+                         read_ops=(40 - ago) * 6_000 * n, write_ops=0)
         for ago in range(40, -1, -5)
     ]  # fmt: skip
-    import_documents(sampled, into=Imported())
+
+
+@pytest.mark.parametrize(("minutes", "state"), [(37, "unread"), (12, "within")])
+def test_what_was_read_too_long_ago_tells_nothing_of_now(api, estate, slack, minutes, state):
+    import_documents(sampled(1, minutes=minutes), into=Imported())
     told = api.get("/compliance/lanes", of=estate["uuid.v1"]).json()
     (one,) = told["results"]
     assert one["state"] == state
@@ -382,6 +386,48 @@ def test_a_tenant_viewer_sees_their_own_disks_without_places(api, estate, slack)
     assert all(one["datastore"] is None for one in told["results"])
     assert not any("heron" in one["reason"] for one in told["results"])
     assert offer(viewer, "array")[0]["n_all"] == 0
+
+
+@pytest.mark.parametrize(
+    ("kind", "uid", "n_things"),
+    [("vm", "uuid.v1", 5), ("host", "wwn.h1", 1), ("cluster", "id.kelp", 1),
+     ("datastore", "uuid.s", 1), ("volume", "naa.1", 1), ("pool", "uuid.p", 1),
+     ("array", "serial.h", 1)],
+)  # fmt: skip
+def test_lanes_added_up_are_the_sums_of_their_disks(api, estate, slack, kind, uid, n_things):
+    told = api.get(f"/compliance/lanes/by/{kind}", at=YESTERDAY.isoformat()).json()
+    assert told["n_all"] == n_things
+    group = next(one for one in told["results"] if one["id"] == estate[uid])
+    mine = lanes(api, of=estate[uid])["results"]
+    assert group["n_disks"] == len(mine) == sum(group["counts"].values())
+    assert group["counts"]["held"] == sum(one["state"] == "held" for one in mine)
+    done = [one["mean_iops"] for one in mine if one["mean_iops"] is not None]
+    assert group["mean_iops"] == sum(done)
+    assert group["max_iops"] == group["n_tiered"] * SLACK["max_iops"]
+    waits = sum(one["latency_ms"] * one["mean_iops"] for one in mine if one["mean_iops"])
+    assert group["latency_ms"] == pytest.approx(waits / sum(done), abs=1e-3)
+
+
+def test_what_is_added_up_is_what_is_asked_for_the_worst_first(api, estate, slack):
+    yesterday = YESTERDAY.isoformat()
+    held = api.get("/compliance/lanes/by/vm", at=yesterday, state="held").json()["results"]
+    assert [(one["id"], one["worst"]) for one in held] == [(estate["uuid.v0"], "held")]
+    all_of_them = api.get("/compliance/lanes/by/vm", at=yesterday).json()["results"]
+    assert all_of_them[1]["id"] == estate["uuid.v0"]  # after the one that starves
+    alone = api.get("/compliance/lanes/by/host", at=yesterday, of=estate["uuid.v1"]).json()
+    assert (alone["of"]["name"], alone["results"][0]["n_disks"]) == ("sonar-1", 1)
+    assert api.get("/compliance/lanes/by/site").status_code == 400
+    ahead = (NOW.date() + timedelta(days=30)).isoformat()
+    told = api.get("/compliance/lanes/by/host", at=ahead).json()
+    assert (told["is_known"], told["results"]) == (False, [])
+
+
+def test_instants_are_added_up_where_every_disk_tells_its_own(api, estate, slack):
+    for n in (1, 2):
+        import_documents(sampled(n, minutes=12), into=Imported())
+    (host,) = api.get("/compliance/lanes/by/host").json()["results"]
+    assert (host["n_disks"], host["n_read"], host["mean_iops"]) == (5, 2, 300)
+    assert host["instant_iops"] == 300
 
 
 def test_lanes_are_exported_as_they_are_listed(api, estate, slack):

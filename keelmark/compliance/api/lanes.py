@@ -17,10 +17,12 @@ from keelmark.access.errors import wrong_field
 from keelmark.access.rights import Right
 from keelmark.access.selectors import sees_all
 from keelmark.bearings.api.asked import BEARING, AtRead, at_told, looked_at, view_of
+from keelmark.bearings.selectors.views import View
 from keelmark.compliance.api.asked import number_asked
 from keelmark.compliance.api.policies import PlaceNamedRead
 from keelmark.compliance.api.tiers import IO_STATES
 from keelmark.compliance.errors import TierError, TooManyRowsError
+from keelmark.compliance.selectors.grouped import GROUPS, Grouped
 from keelmark.compliance.selectors.replays import (
     MOST_DAYS,
     DraftLimit,
@@ -29,6 +31,7 @@ from keelmark.compliance.selectors.replays import (
 )
 from keelmark.compliance.selectors.serving import (
     LanesAsked,
+    Served,
     lanes_of,
     rows_of_lanes,
     served_at,
@@ -51,6 +54,10 @@ LANES_ASKED = [
     OpenApiParameter(
         "found", OpenApiTypes.STR, enum=FOUND_KINDS, description="in the last days alone"
     ),
+]
+PAGED = [
+    OpenApiParameter("of", OpenApiTypes.INT, description="disks of this thing alone"),
+    OpenApiParameter("after", OpenApiTypes.INT, description="how many to leave out before"),
 ]
 EXPORTED = (
     "tier_name", "by", "min_iops", "max_iops", "limit_iops", "bound_by", "least_iops",
@@ -94,8 +101,38 @@ class LanesRead(serializers.Serializer[Record]):
     at = AtRead()
     is_known = serializers.BooleanField(help_text="of days to come nobody knows")
     read_at = serializers.DateTimeField(allow_null=True, help_text="end of the newest mean")
+    of = PlaceNamedRead(allow_null=True, help_text="the thing whose disks alone are told")
     n_all = serializers.IntegerField()
     results = LaneRead(many=True)
+
+
+class LaneGroupRead(serializers.Serializer[Record]):
+    id = serializers.IntegerField()
+    kind = serializers.ChoiceField(choices=list(GROUPS))
+    name = serializers.CharField()
+    n_disks = serializers.IntegerField()
+    n_read = serializers.IntegerField(help_text="of which the newest mean is known")
+    n_tiered = serializers.IntegerField(help_text="that may ask for something and have a tier")
+    counts = serializers.DictField(child=serializers.IntegerField(), help_text="disks by state")
+    worst = serializers.ChoiceField(choices=IO_STATES)
+    min_iops = serializers.FloatField(allow_null=True, help_text="what tiers promise them in all")
+    max_iops = serializers.FloatField(allow_null=True, help_text="what tiers allow them in all")
+    mean_iops = serializers.FloatField(allow_null=True, help_text="newest means in all")
+    instant_iops = serializers.FloatField(allow_null=True)
+    latency_ms = serializers.FloatField(allow_null=True, help_text="of an operation in the mean")
+    array_latency_ms = serializers.FloatField(allow_null=True)
+    network_latency_ms = serializers.FloatField(allow_null=True)
+    queue_latency_ms = serializers.FloatField(allow_null=True)
+    qos_latency_ms = serializers.FloatField(allow_null=True)
+
+
+class LaneGroupsRead(serializers.Serializer[Record]):
+    at = AtRead()
+    is_known = serializers.BooleanField(help_text="of days to come nobody knows")
+    read_at = serializers.DateTimeField(allow_null=True, help_text="end of the newest mean")
+    of = PlaceNamedRead(allow_null=True, help_text="the thing whose disks alone are told")
+    n_all = serializers.IntegerField()
+    results = LaneGroupRead(many=True)
 
 
 class DraftLimitWrite(serializers.Serializer[Record]):
@@ -196,31 +233,44 @@ class LanesView(APIView):
 
     @extend_schema(
         operation_id="lanes_list",
-        parameters=[
-            *LANES_ASKED,
-            OpenApiParameter("of", OpenApiTypes.INT, description="disks of this thing alone"),
-            OpenApiParameter("after", OpenApiTypes.INT, description="how many to leave out before"),
-            *BEARING,
-        ],
+        parameters=[*LANES_ASKED, *PAGED, *BEARING],
         responses={200: LanesRead, 400: Problem, 404: Problem, 422: Problem},
     )
     def get(self, request: Request) -> Response:
-        asked, after = _lanes_asked(request), number_asked(request, "after") or 0
-        of_id = number_asked(request, "of")
-        view, node = (view_of(request), None) if of_id is None else looked_at(request, of_id)
-        asked = replace(asked, node=node)
+        view, asked, after = _looked_at(request)
         served = served_at(view, asked)
-        told: dict[str, Any] = {
-            "at": at_told(view), "is_known": served is not None, "read_at": None, "n_all": 0,
-            "results": [],
-        }  # fmt: skip
+        told = _nothing_told(view, asked, served)
         if served is not None:
             rows = rows_of_lanes(view, served, asked)
-            told["read_at"], told["n_all"] = served.read_at, len(rows)
+            told["n_all"] = len(rows)
             told["results"] = lanes_of(
                 view, served, rows[after : after + PAGE], shows_places=sees_all(actor_of(request))
             )
         return Response(LanesRead(told).data)
+
+
+class LaneGroupsView(APIView):
+    """The same disks added up by the things of one kind, those of which most wait first."""
+
+    @extend_schema(
+        operation_id="lanes_grouped",
+        parameters=[
+            OpenApiParameter("kind", OpenApiTypes.STR, OpenApiParameter.PATH, enum=list(GROUPS)),
+            *LANES_ASKED, *PAGED, *BEARING,
+        ],
+        responses={200: LaneGroupsRead, 400: Problem, 404: Problem, 422: Problem},
+    )  # fmt: skip
+    def get(self, request: Request, kind: str) -> Response:
+        if kind not in GROUPS:
+            raise wrong_field("kind", f"Use one of {', '.join(GROUPS)}.")
+        view, asked, after = _looked_at(request)
+        served = served_at(view, asked)
+        told = _nothing_told(view, asked, served)
+        if served is not None:
+            grouped = Grouped(view, served, asked, kind=kind)
+            rows = grouped.rows
+            told["n_all"], told["results"] = len(rows), grouped.told(rows[after : after + PAGE])
+        return Response(LaneGroupsRead(told).data)
 
 
 class LanesExportView(APIView):
@@ -285,6 +335,26 @@ class ReplaysView(APIView):
             course_of=told["course_of"],
         )  # fmt: skip
         return Response(ReplayRead(replay_of(view_of(request), asked)).data)
+
+
+def _looked_at(request: Request) -> tuple[View, LanesAsked, int]:
+    """The bearing, which lanes of it are asked for, and how many to leave out before."""
+    asked, of_id = _lanes_asked(request), number_asked(request, "of")
+    view, node = (view_of(request), None) if of_id is None else looked_at(request, of_id)
+    return view, replace(asked, node=node), number_asked(request, "after") or 0
+
+
+def _nothing_told(
+    view: View, asked: LanesAsked, served: Served | None
+) -> dict[str, Any]:  # Any: JSON
+    node = asked.node
+    table = node and view.reading.estate.table(node.kind)
+    return {
+        "of": node and table
+        and {"id": int(table.ids[node.row]), "kind": node.kind, "name": table.names[node.row]},
+        "at": at_told(view), "is_known": served is not None,
+        "read_at": served and served.read_at, "n_all": 0, "results": [],
+    }  # fmt: skip
 
 
 def _lanes_asked(request: Request) -> LanesAsked:

@@ -1,7 +1,7 @@
 """What the last days show of disks and their tiers, from one packed row a day."""
 
 import io
-from collections.abc import Hashable, Sequence
+from collections.abc import Hashable, Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from datetime import date, timedelta
 from threading import RLock
@@ -12,27 +12,29 @@ from django.db.models import Max
 
 from keelmark.bearings.selectors.picture import Lately
 from keelmark.bearings.selectors.views import View
-from keelmark.compliance.models import DayServed
+from keelmark.compliance.models import DayServed, TierOutlook
 from keelmark.compliance.selectors.tiers import Tiered, tiered_at
 from keelmark.core.arrays import Bools, Int64s
 from keelmark.core.estate.columns import NOWHERE
-from keelmark.core.estate.reading import Reading
+from keelmark.core.estate.reading import Reading, When
 from keelmark.core.qos.found import Found, FoundOf, Tally, found_of
 from keelmark.core.qos.tiers import Tier
 from keelmark.readings.rows import EPOCH
 
 DAYS: Final = 7  # that are looked at
 KEPT: Final = 2
+SOON: Final = timedelta(days=180)  # who comes to its maximum later is nobody to act for now
 FOUND: Final = tuple(Found)
 _NAMES: Final = tuple(field.name for field in fields(Tally))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Week:
-    """What is found of all disks of a reading, and of which days."""
+    """What is found of all disks of a reading, of which days, and what is forecast of some."""
 
     found: FoundOf
     days: Sequence[date]
+    outlooks: Mapping[int, TierOutlook]  # by disk
 
 
 class _Kept:
@@ -60,7 +62,8 @@ def week_at(reading: Reading) -> Week:
     last_on = EPOCH + timedelta(days=reading.day)
     known = DayServed.objects.filter(day__lte=last_on, day__gt=last_on - timedelta(days=DAYS + 1))
     newest = known.aggregate(at=Max("made_at"))["at"]
-    key = (tiered.key, newest)
+    ahead = TierOutlook.objects.aggregate(at=Max("made_at"))["at"]
+    key = (tiered.key, reading.when, newest, ahead)
     with _Kept.lock:
         return _Kept.weeks.get(key) or _Kept.weeks.keep(
             key, _week(reading, tiered, days=list(known.order_by("-day")[:DAYS]))
@@ -69,13 +72,48 @@ def week_at(reading: Reading) -> Week:
 
 def _week(reading: Reading, tiered: Tiered, *, days: Sequence[DayServed]) -> Week:
     ids = reading.estate.table("disk").ids
+    outlooks = _outlooks(reading, tiered)
     found = found_of(
         [_along(ids, *unpacked(bytes(one.content))) for one in days],
         tiers=[one.core for one in tiered.defined],
         tier=tiered.tier,
+        outgrows=np.isin(ids, [pk for pk, one in outlooks.items() if is_outgrown(one)]),
     )
     shown = found.is_found & reading.is_there["disk"]
-    return Week(found=replace(found, is_found=shown), days=[one.day for one in days])
+    return Week(
+        found=replace(found, is_found=shown), days=[one.day for one in days],
+        outlooks=outlooks,
+    )  # fmt: skip
+
+
+def _outlooks(reading: Reading, tiered: Tiered) -> dict[int, TierOutlook]:
+    """Of the disks that are still in the tier that they were forecast for; of a past day none."""
+    if reading.when is not When.NOW:
+        return {}
+    table = reading.estate.table("disk")
+    told = {one.entity_id: one for one in TierOutlook.objects.all()}
+    rows = table.rows_of(np.array(list(told), dtype=np.int64))
+    tier_ids = np.array([*(one.tier.pk for one in tiered.defined), NOWHERE])[tiered.tier[rows]]
+    return {
+        one.entity_id: one
+        for one, row, tier_id in zip(told.values(), rows.tolist(), tier_ids.tolist(), strict=True)
+        if row != NOWHERE and one.tier_id == tier_id
+    }
+
+
+def day_told(day: date | None) -> str:
+    """Return a day in words, as sentences tell it."""
+    return "later than two years from now" if day is None else f"{day.day} {day:%b %Y}"
+
+
+def is_outgrown(one: TierOutlook) -> bool:
+    """Return whether a disk grows out of its tier soon: not by one odd day, and not already."""
+    soon = one.level_iops + one.growth_per_day * SOON.days
+    return (
+        one.likely_on is not None
+        and one.likely_on - one.made_at.date() <= SOON
+        and one.level_iops < one.max_iops <= soon
+    )
 
 
 def _along(ids: Int64s, known: Int64s, tally: Tally) -> Tally:

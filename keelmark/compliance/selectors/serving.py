@@ -16,7 +16,7 @@ from keelmark.bearings.selectors.picture import Lately
 from keelmark.bearings.selectors.things import sharing
 from keelmark.bearings.selectors.views import View
 from keelmark.compliance.errors import TooManyDisksError
-from keelmark.compliance.selectors.found import FOUND, fitting_tier, week_at
+from keelmark.compliance.selectors.found import FOUND, day_told, fitting_tier, week_at
 from keelmark.compliance.selectors.promised import minute_of
 from keelmark.compliance.selectors.tiers import BY, Tiered, configured, oversold, tiered_at
 from keelmark.core.arrays import Bools, Float64s, Int64s
@@ -170,6 +170,10 @@ def rows_of_lanes(view: View, served: Served, asked: LanesAsked) -> Int64s:
     rows = ordered(Columns(view, kind="disk"), rows=np.flatnonzero(shown), order=["name"])
     with np.errstate(invalid="ignore"):
         pressed = np.nan_to_num(served.mean[rows] / served.tiered.maximum[rows])
+    if asked.found is Found.OUTGROWS:  # the first to end first
+        outlooks, ids = week_at(view.reading).outlooks, view.reading.estate.table("disk").ids
+        on = [outlooks[pk].likely_on for pk in ids[rows].tolist()]
+        return rows[np.argsort(np.array(on, dtype="datetime64[D]"), kind="stable")]
     told: Int64s = rows[np.lexsort((-pressed, _RANKS[served.codes[rows]]))]
     return told
 
@@ -304,6 +308,11 @@ class _Teller:
             fits = fitting_tier(self.tiered, self.week, row)
             place = f"{fits.name} would do" if fits else "no tier is wide enough"
             told.append(f"at most {of.most_iops[row]:,.0f} in {len(self.week.days)} d: {place}")
+        if is_so[Found.OUTGROWS]:
+            ahead = self.week.outlooks[int(self.view.reading.estate.table("disk").ids[row])]
+            told.append(
+                f"busy hours at {ahead.level_iops:,.0f}: outgrows it {day_told(ahead.likely_on)}"
+            )
         return "; ".join(told)
 
     def _settles_in(self, row: int) -> float | None:

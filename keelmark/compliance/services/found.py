@@ -7,8 +7,16 @@ import numpy as np
 from django.db import transaction
 
 from keelmark.bearings.selectors.picture import reading_at
-from keelmark.compliance.models import DayServed
-from keelmark.compliance.selectors.found import DAYS, FOUND, Week, fitting_tier, packed, week_at
+from keelmark.compliance.models import DayServed, TierOutlook
+from keelmark.compliance.selectors.found import (
+    DAYS,
+    FOUND,
+    Week,
+    day_told,
+    fitting_tier,
+    packed,
+    week_at,
+)
 from keelmark.compliance.selectors.names import unknown_names
 from keelmark.compliance.selectors.tiers import Tiered, tiered_at
 from keelmark.core.arrays import Float64s, Int64s
@@ -28,6 +36,7 @@ KINDS: Final = {
     Found.HELD_LONG: FindingKind.HELD_LONG,
     Found.STARVED_OFTEN: FindingKind.STARVED_OFTEN,
     Found.BUSY_UNTIERED: FindingKind.BUSY_UNTIERED,
+    Found.OUTGROWS: FindingKind.OUTGROWS_TIER,
 }  # a limit that is too wide costs nobody anything today: it stands with its tier alone
 
 
@@ -76,7 +85,12 @@ def look_for_found(*, now: datetime) -> int:
     tiered, week = tiered_at(reading), week_at(reading)
     table = reading.estate.table("disk")
     wanted: Wanted = {
-        (kind, int(table.ids[row]), "tier"): (_words(found, row, tiered=tiered, week=week), [])
+        (kind, int(table.ids[row]), "tier"): (
+            _ahead(week.outlooks[int(table.ids[row])])
+            if found is Found.OUTGROWS
+            else _words(found, row, tiered=tiered, week=week),
+            [],
+        )
         for found, kind in KINDS.items()
         for row in np.flatnonzero(week.found.is_found[FOUND.index(found)]).tolist()
     }
@@ -98,6 +112,14 @@ def _unknown(reading: Reading) -> Wanted:
         )
         for one in unknown_names(reading, seen=seen)
     }
+
+
+def _ahead(one: TierOutlook) -> str:
+    return (
+        f"its busy hours, {one.level_iops:,.0f} operations a second now, come to the "
+        f"{one.max_iops:,} of its tier likely on {day_told(one.likely_on)}, in one of "
+        f"ten futures by {day_told(one.early_on)}, in nine of ten by {day_told(one.late_on)}"
+    )
 
 
 def _words(found: Found, row: int, *, tiered: Tiered, week: Week) -> str:

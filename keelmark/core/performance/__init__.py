@@ -8,11 +8,12 @@ from keelmark.core.performance.steps import (
     STEPS_A_DAY,
     Floats,
     added,
+    busy,
     operations,
     rolled,
 )
 
 __all__ = [
     "LATENCIES", "PARTS", "RATES", "STEPS_A_DAY", "Bins", "Floats", "added", "binned",
-    "operations", "rolled",
+    "busy",    "operations", "rolled",
 ]  # fmt: skip

@@ -10,7 +10,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from keelmark.core.arrays import Int64s
+from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.errors import ShapeError
 
 RATES: Final = ("read_iops", "write_iops", "read_bytes_per_second", "write_bytes_per_second")
@@ -38,6 +38,28 @@ def operations(steps: Floats) -> Floats:
     reads, writes = steps[..., 0, :], steps[..., 1, :]
     both = np.nan_to_num(reads) + np.nan_to_num(writes)
     told: Floats = np.where(np.isnan(reads) & np.isnan(writes), np.nan, both)
+    return told
+
+
+def busy(done: Floats, *, share: float, least_read: int) -> Float64s:
+    """Return what each row exceeds in all but a share of its steps, (n_rows,), NaN unknown.
+
+    Parameters
+    ----------
+    done : (n_rows, n_steps) float
+        NaN where unread.
+    share : float
+        Of the steps that were read, 0 to 1, that is no busier; between two steps by straight line.
+    least_read : int
+        Steps, below which a row tells nothing.
+    """
+    n_read = (~np.isnan(done)).sum(axis=1)
+    ordered = np.sort(done, axis=1).astype(np.float64)  # the unread last
+    place = np.maximum(n_read - 1, 0) * share
+    low = place.astype(np.int64)
+    high = np.minimum(low + 1, np.maximum(n_read - 1, 0))
+    below, above = (np.take_along_axis(ordered, at[:, None], axis=1)[:, 0] for at in (low, high))
+    told: Float64s = np.where(n_read >= least_read, below + (above - below) * (place - low), np.nan)
     return told
 
 

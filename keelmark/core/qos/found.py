@@ -17,9 +17,13 @@ from keelmark.core.qos.tiers import Tier
 
 STEPS_AN_HOUR: Final = STEPS_A_DAY // 24
 LAX_SHARE: Final = 0.1  # of its maximum: who never did more has a limit far above its demand
+WORTH_SHARE: Final = 0.35  # of its maximum, below which nobody outgrows it for a long time
 FITS_SHARE: Final = 0.8  # of a maximum, up to which the busiest mean may come in it
 LEAST_READ: Final = STEPS_A_DAY // 2  # half a day, to say of anybody that they wait too often
 LEAST_LONG: Final = 3 * LEAST_READ  # and three times that, to say that a limit is too wide
+
+
+NOT_OWN: Final = np.inf
 
 
 class Found(StrEnum):
@@ -29,6 +33,7 @@ class Found(StrEnum):
     STARVED_OFTEN = "starved-often"
     BUSY_UNTIERED = "busy-untiered"
     LIMIT_LAX = "limit-lax"
+    OUTGROWS = "outgrows"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -110,7 +115,24 @@ def _told(is_so: Bools) -> Bools:
     return told
 
 
-def found_of(days: Sequence[Tally], *, tiers: Sequence[Tier], tier: Int64s) -> FoundOf:
+def worth_a_forecast(most: Float64s, *, tiers: Sequence[Tier], tier: Int64s) -> Bools:
+    """Return whose busiest mean is near enough to a maximum of its own to ask when it gets there.
+
+    ``most`` and ``tier`` as in :func:`found_of`.
+    """
+    own = [NOT_OWN if one.is_together else float(one.max_iops) for one in tiers]
+    maximum = np.array([*own, NOT_OWN])[tier]
+    told: Bools = np.nan_to_num(most) >= WORTH_SHARE * maximum
+    return told
+
+
+def found_of(
+    days: Sequence[Tally],
+    *,
+    tiers: Sequence[Tier],
+    tier: Int64s,
+    outgrows: Bools | None = None,
+) -> FoundOf:
     """Return what some days show of disks.
 
     Parameters
@@ -120,6 +142,8 @@ def found_of(days: Sequence[Tally], *, tiers: Sequence[Tier], tier: Int64s) -> F
     tiers : sequence of Tier
     tier : (n_disks,) int64
         A place in the tiers, NOWHERE where a disk is in none.
+    outgrows : (n_disks,) bool, optional
+        Whose busy hours come to their maximum soon, as a forecast tells.
 
     Notes
     -----
@@ -149,6 +173,7 @@ def found_of(days: Sequence[Tally], *, tiers: Sequence[Tier], tier: Int64s) -> F
             Found.STARVED_OFTEN: (short > LONG_HOURS) & (n_read >= LEAST_READ),
             Found.BUSY_UNTIERED: busy,
             Found.LIMIT_LAX: lax & (n_read >= LEAST_LONG) & (n_held + n_short == 0),
+            Found.OUTGROWS: np.zeros(n, dtype=np.bool_) if outgrows is None else outgrows,
         }
     return FoundOf(
         is_found=np.stack([found[kind] for kind in Found]),

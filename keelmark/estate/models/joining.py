@@ -93,6 +93,7 @@ class FindingKind(models.TextChoices):
     HELD_LONG = "held-long"  # of disks and their QoS tiers
     STARVED_OFTEN = "starved-often"
     BUSY_UNTIERED = "busy-untiered"
+    OUTGROWS_TIER = "outgrows-tier"
     UNKNOWN_NAME = "unknown-name"  # a policy or tier that feeds tell and nobody drew up
 
 

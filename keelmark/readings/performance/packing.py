@@ -15,6 +15,7 @@ from keelmark.readings.binary import Column, copy_payload, days, moments, reals
 from keelmark.readings.partitions import STEPS, first_step_on
 from keelmark.readings.performance.coding import Steps, encoded
 from keelmark.readings.performance.reading import packed_steps, row_steps
+from keelmark.readings.reckoning import reckon_busy
 from keelmark.readings.rows import DAY_US, EPOCH
 
 SETTLED_AFTER: Final = timedelta(hours=2)  # what comes later is packed in afterwards
@@ -98,6 +99,7 @@ def _write(cursor: CursorWrapper, *, day: date, ids: Int64s, steps: Steps) -> No
     cursor.execute(sql.FORGET_PACKED, {"day": day, "ids": ids[was_packed].tolist()})
     _copy_packs(cursor, day=day, packs=zip(ids.tolist(), n_read.tolist(), merged, strict=True))
     _roll(cursor, day=day, ids=ids, steps=merged)
+    reckon_busy(cursor, day=day, ids=ids, steps=merged)
 
 
 def _copy_packs(

@@ -192,6 +192,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/compliance/lanes/by/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The same disks added up by the things of one kind, those of which most wait first. */
+        get: operations["lanes_grouped"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/compliance/lanes/export": {
         parameters: {
             query?: never;
@@ -2335,10 +2352,11 @@ export interface components {
          *     * `held-long` - Held Long
          *     * `starved-often` - Starved Often
          *     * `busy-untiered` - Busy Untiered
+         *     * `outgrows-tier` - Outgrows Tier
          *     * `unknown-name` - Unknown Name
          * @enum {string}
          */
-        FindingKindEnum: "loose-end" | "no-pool" | "conflict" | "two-identities" | "unmanaged-host" | "two-names" | "free-but-owned" | "mirror-side-lost" | "held-long" | "starved-often" | "busy-untiered" | "unknown-name";
+        FindingKindEnum: "loose-end" | "no-pool" | "conflict" | "two-identities" | "unmanaged-host" | "two-names" | "free-but-owned" | "mirror-side-lost" | "held-long" | "starved-often" | "busy-untiered" | "outgrows-tier" | "unknown-name";
         FindingRead: {
             readonly id: number;
             kind: components["schemas"]["FindingKindEnum"];
@@ -2501,6 +2519,76 @@ export interface components {
          * @enum {string}
          */
         KindEnum: "site" | "tenant" | "project" | "array" | "port" | "shelf" | "cluster" | "host" | "pool" | "volume" | "drive" | "host-device" | "datastore" | "vm" | "disk" | "snapshot" | "file" | "account" | "bucket";
+        LaneGroupRead: {
+            id: number;
+            kind: components["schemas"]["LaneGroupReadKindEnum"];
+            name: string;
+            n_disks: number;
+            /** @description of which the newest mean is known */
+            n_read: number;
+            /** @description that may ask for something and have a tier */
+            n_tiered: number;
+            /** @description disks by state */
+            counts: {
+                [key: string]: number;
+            };
+            worst: components["schemas"]["IoStateEnum"];
+            /**
+             * Format: double
+             * @description what tiers promise them in all
+             */
+            min_iops: number | null;
+            /**
+             * Format: double
+             * @description what tiers allow them in all
+             */
+            max_iops: number | null;
+            /**
+             * Format: double
+             * @description newest means in all
+             */
+            mean_iops: number | null;
+            /** Format: double */
+            instant_iops: number | null;
+            /**
+             * Format: double
+             * @description of an operation in the mean
+             */
+            latency_ms: number | null;
+            /** Format: double */
+            array_latency_ms: number | null;
+            /** Format: double */
+            network_latency_ms: number | null;
+            /** Format: double */
+            queue_latency_ms: number | null;
+            /** Format: double */
+            qos_latency_ms: number | null;
+        };
+        /**
+         * @description * `vm` - vm
+         *     * `host` - host
+         *     * `cluster` - cluster
+         *     * `datastore` - datastore
+         *     * `volume` - volume
+         *     * `pool` - pool
+         *     * `array` - array
+         * @enum {string}
+         */
+        LaneGroupReadKindEnum: "vm" | "host" | "cluster" | "datastore" | "volume" | "pool" | "array";
+        LaneGroupsRead: {
+            at: components["schemas"]["AtRead"];
+            /** @description of days to come nobody knows */
+            is_known: boolean;
+            /**
+             * Format: date-time
+             * @description end of the newest mean
+             */
+            read_at: string | null;
+            /** @description the thing whose disks alone are told */
+            of: components["schemas"]["PlaceNamedRead"] | null;
+            n_all: number;
+            results: components["schemas"]["LaneGroupRead"][];
+        };
         LaneRead: {
             id: number;
             name: string;
@@ -2583,6 +2671,8 @@ export interface components {
              * @description end of the newest mean
              */
             read_at: string | null;
+            /** @description the thing whose disks alone are told */
+            of: components["schemas"]["PlaceNamedRead"] | null;
             n_all: number;
             results: components["schemas"]["LaneRead"][];
         };
@@ -4692,7 +4782,7 @@ export interface operations {
                 /** @description the day looked at; without it, now */
                 at?: string;
                 /** @description in the last days alone */
-                found?: "busy-untiered" | "held-long" | "limit-lax" | "starved-often";
+                found?: "busy-untiered" | "held-long" | "limit-lax" | "outgrows" | "starved-often";
                 /** @description disks of this thing alone */
                 of?: number;
                 /** @description of days to come: likely, or the bad case */
@@ -4745,13 +4835,76 @@ export interface operations {
             };
         };
     };
+    lanes_grouped: {
+        parameters: {
+            query?: {
+                /** @description how many to leave out before */
+                after?: number;
+                /** @description the day looked at; without it, now */
+                at?: string;
+                /** @description in the last days alone */
+                found?: "busy-untiered" | "held-long" | "limit-lax" | "outgrows" | "starved-often";
+                /** @description disks of this thing alone */
+                of?: number;
+                /** @description of days to come: likely, or the bad case */
+                q?: "bad" | "likely";
+                /** @description a sift that narrows what is told */
+                scope?: string;
+                state?: "held" | "starved" | "unread" | "untiered" | "within";
+                /** @description id of a tier, or none */
+                tier?: string;
+                /** @description days over which growth is told */
+                window?: 1 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path: {
+                kind: "array" | "cluster" | "datastore" | "host" | "pool" | "vm" | "volume";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LaneGroupsRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     lanes_export: {
         parameters: {
             query?: {
                 /** @description the day looked at; without it, now */
                 at?: string;
                 /** @description in the last days alone */
-                found?: "busy-untiered" | "held-long" | "limit-lax" | "starved-often";
+                found?: "busy-untiered" | "held-long" | "limit-lax" | "outgrows" | "starved-often";
                 /** @description of days to come: likely, or the bad case */
                 q?: "bad" | "likely";
                 /** @description a sift that narrows what is told */
@@ -6924,9 +7077,10 @@ export interface operations {
                  *     * `held-long` - Held Long
                  *     * `starved-often` - Starved Often
                  *     * `busy-untiered` - Busy Untiered
+                 *     * `outgrows-tier` - Outgrows Tier
                  *     * `unknown-name` - Unknown Name
                  */
-                kind?: "loose-end" | "no-pool" | "conflict" | "two-identities" | "unmanaged-host" | "two-names" | "free-but-owned" | "mirror-side-lost" | "held-long" | "starved-often" | "busy-untiered" | "unknown-name";
+                kind?: "loose-end" | "no-pool" | "conflict" | "two-identities" | "unmanaged-host" | "two-names" | "free-but-owned" | "mirror-side-lost" | "held-long" | "starved-often" | "busy-untiered" | "outgrows-tier" | "unknown-name";
                 scope?: string;
                 text?: string;
             };
@@ -6969,9 +7123,10 @@ export interface operations {
                  *     * `held-long` - Held Long
                  *     * `starved-often` - Starved Often
                  *     * `busy-untiered` - Busy Untiered
+                 *     * `outgrows-tier` - Outgrows Tier
                  *     * `unknown-name` - Unknown Name
                  */
-                kind?: "loose-end" | "no-pool" | "conflict" | "two-identities" | "unmanaged-host" | "two-names" | "free-but-owned" | "mirror-side-lost" | "held-long" | "starved-often" | "busy-untiered" | "unknown-name";
+                kind?: "loose-end" | "no-pool" | "conflict" | "two-identities" | "unmanaged-host" | "two-names" | "free-but-owned" | "mirror-side-lost" | "held-long" | "starved-often" | "busy-untiered" | "outgrows-tier" | "unknown-name";
                 scope?: string;
                 text?: string;
             };
@@ -7014,9 +7169,10 @@ export interface operations {
                  *     * `held-long` - Held Long
                  *     * `starved-often` - Starved Often
                  *     * `busy-untiered` - Busy Untiered
+                 *     * `outgrows-tier` - Outgrows Tier
                  *     * `unknown-name` - Unknown Name
                  */
-                kind?: "loose-end" | "no-pool" | "conflict" | "two-identities" | "unmanaged-host" | "two-names" | "free-but-owned" | "mirror-side-lost" | "held-long" | "starved-often" | "busy-untiered" | "unknown-name";
+                kind?: "loose-end" | "no-pool" | "conflict" | "two-identities" | "unmanaged-host" | "two-names" | "free-but-owned" | "mirror-side-lost" | "held-long" | "starved-often" | "busy-untiered" | "outgrows-tier" | "unknown-name";
                 scope?: string;
                 text?: string;
             };

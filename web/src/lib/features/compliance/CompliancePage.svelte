@@ -10,24 +10,27 @@
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { bearing, writeQuery } from '$lib/url/bearing.svelte';
   import ChangedLately from './ChangedLately.svelte';
-  import DraftMargin from './DraftMargin.svelte';
+  import Drafting from './Drafting.svelte';
   import Matrix from './Matrix.svelte';
   import PolicyList from './PolicyList.svelte';
   import PolicyMargin from './PolicyMargin.svelte';
-  import { policiesQuery, STATES } from './queries';
+  import { NO_DRAFT, policiesQuery, STATES } from './queries';
   import { KINDS } from '$lib/ui/thing/promises';
+  import PolicyRevisions from './PolicyRevisions.svelte';
   import SubjectMargin from './SubjectMargin.svelte';
   import OffersMargin from './OffersMargin.svelte';
   import OffersTable from './OffersTable.svelte';
-  import TierDraftMargin from './TierDraftMargin.svelte';
   import TierFound from './TierFound.svelte';
+  import LaneGroups from './LaneGroups.svelte';
   import TierLanes from './TierLanes.svelte';
   import TierList from './TierList.svelte';
   import TierMargin from './TierMargin.svelte';
+  import TierRevisions from './TierRevisions.svelte';
   import UnknownNames from './UnknownNames.svelte';
-  import { FOUND, IO_STATES, OFFERING, tiersQuery } from './tiers';
+  import { FOUND, GROUPS, IO_STATES, OFFERING, tiersQuery } from './tiers';
 
   /** Which promise is broken, of whom and why; what a changed one would break. */
+  const ALL = 'all'; // disks of any tier and of none
   const session = createQuery(sessionQuery);
   const client = useQueryClient();
   onMount(() => listen(client));
@@ -48,14 +51,14 @@
   const offering = $derived(OFFERING.find((kind) => kind === asked.get('offers')) ?? null);
   const isOfTiers = $derived(tierKey !== '' || offering !== null);
   const lanesWanted = $derived({
-    tier: tierKey,
+    tier: tierKey === ALL ? '' : tierKey,
+    on: numberOf('on'),
     state: IO_STATES.find((state) => state === asked.get('io')) ?? null,
     found: FOUND.find((kind) => kind === asked.get('found')) ?? null,
   });
+  const by = $derived(GROUPS.find((kind) => kind === asked.get('by')) ?? null);
+  const title = $derived(tier?.name ?? (tierKey === ALL ? 'All disks' : 'In no tier'));
   const nDays = $derived(tiers.data?.found_days ?? 0);
-  const draftedTier = $derived(
-    tiers.data?.results.find((one) => `tier-${one.id}` === draft) ?? null,
-  );
   const draft = $derived(asked.get('draft'));
   const wanted = $derived({
     kind: KINDS.find((kind) => kind === asked.get('of')) ?? 'vm',
@@ -91,7 +94,7 @@
         {#if mayPlan}
           <button
             class="ml-auto text-depth-5 underline"
-            onclick={() => void writeQuery({ draft: 'new', name: null }, { isStep: true })}
+            onclick={() => void writeQuery({ ...NO_DRAFT, draft: 'new' }, { isStep: true })}
             >draw one up</button
           >
         {/if}
@@ -126,7 +129,7 @@
         {#if mayPlan}
           <button
             class="ml-auto text-depth-5 underline"
-            onclick={() => void writeQuery({ draft: 'tier-new', name: null }, { isStep: true })}
+            onclick={() => void writeQuery({ ...NO_DRAFT, draft: 'tier-new' }, { isStep: true })}
             >draw up a tier</button
           >
         {/if}
@@ -139,7 +142,7 @@
             many it may do at most.
           </p>
         {/if}
-        <TierList tiers={tiers.data} chosen={tierKey} />
+        <TierList tiers={tiers.data} chosen={tierKey} {by} />
         <UnknownNames word="tier" {mayPlan} />
         <p class="px-4 pt-2">
           <a
@@ -156,15 +159,31 @@
   <section class="flex min-h-0 flex-col px-4 pt-2" aria-label="Subjects">
     {#if offering}
       {#key offering}<OffersTable kind={offering} {mayPlan} />{/key}
+    {:else if asked.has('revisions') && tier}
+      {#key tier.id}<TierRevisions {tier} {mayPlan} />{/key}
+    {:else if asked.has('revisions') && policy}
+      {#key policy.id}<PolicyRevisions {policy} {mayPlan} />{/key}
     {:else if tierKey}
-      <TierLanes {tier} wanted={lanesWanted} tiers={tiers.data?.results ?? []} {mayPlan} />
+      {#if by}
+        {#key by}
+          <LaneGroups {title} wanted={lanesWanted} {by} {tierKey} hasTier={tier !== null} />
+        {/key}
+      {:else}
+        <TierLanes
+          {tier}
+          {title}
+          wanted={lanesWanted}
+          tiers={tiers.data?.results ?? []}
+          {mayPlan}
+        />
+      {/if}
     {:else if policies.data && policies.data.length > 0}
       <Matrix {policy} {wanted} {kinds} policies={policies.data} {mayPlan} />
     {:else if policies.data && mayPlan}
       <Button
         size="xs"
         class="self-start"
-        onclick={() => void writeQuery({ draft: 'new', name: null }, { isStep: true })}
+        onclick={() => void writeQuery({ ...NO_DRAFT, draft: 'new' }, { isStep: true })}
         >draw up the first policy</Button
       >
     {/if}
@@ -173,11 +192,12 @@
     class="min-h-0 overflow-y-auto border-l border-rule bg-paper-raised px-4 pt-2 pb-6"
     aria-label="Promise"
   >
-    {#if draft?.startsWith('tier-') && mayPlan && (draft === 'tier-new' || tiers.data)}
-      {#key draft}
-        <TierDraftMargin
-          tier={draftedTier}
-          called={asked.get('name') ?? ''}
+    {#if draft && mayPlan && tiers.data && policies.data}
+      {#key draft + asked.get('as')}
+        <Drafting
+          {draft}
+          policies={policies.data}
+          tiers={tiers.data.results}
           trial={numberOf('try')}
           courseOf={numberOf('course')}
         />
@@ -201,6 +221,13 @@
         Held: a limit makes operations wait, or is pressed against, in two of the last three means.
         Starved: less than the minimum is done while operations stand in line.
       </p>
+      {#if by}
+        <p class="mt-2 text-ink-soft">
+          Added up, the dot is what all disks of a line do together, the ring what they do at this
+          instant, the band what their tiers promise and allow them in all. It is drawn where each
+          of them has a tier.
+        </p>
+      {/if}
       {#if tierKey === 'none' && tiers.data}
         <TierFound
           {tierKey}
@@ -209,13 +236,6 @@
           chosen={lanesWanted.found}
         />
       {/if}
-    {:else if draft && mayPlan && (draft === 'new' || policies.data)}
-      {#key draft}
-        <DraftMargin
-          policy={policies.data?.find((one) => String(one.id) === draft) ?? null}
-          called={asked.get('name') ?? ''}
-        />
-      {/key}
     {:else if subject !== null}
       {#key subject}
         <SubjectMargin id={subject} policies={policies.data ?? []} {mayPlan} />

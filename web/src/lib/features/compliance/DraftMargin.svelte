@@ -11,22 +11,31 @@
   import { bearing, writeQuery } from '$lib/url/bearing.svelte';
   import { added, draftOf, type DraftRule } from './drafts';
   import ImpactNote from './ImpactNote.svelte';
-  import { drawUp, revise, ruleKindsQuery, trialQuery, type Draft, type Policy } from './queries';
+  import {
+    drawUp,
+    NO_DRAFT,
+    revise,
+    ruleKindsQuery,
+    trialQuery,
+    type Draft,
+    type Policy,
+  } from './queries';
   import RuleForm from './RuleForm.svelte';
 
   /** A policy as it is written: what it would do stands under it before it is accepted. */
   interface Props {
     policy: Policy | null; // null: a new one
     called: string; // the name that a new one has at first
+    begin: Policy['newest'] | null; // what it begins with
   }
-  let { policy, called }: Props = $props();
+  let { policy, called, begin }: Props = $props();
   const client = useQueryClient();
   const known = createQuery(() => ruleKindsQuery());
   const kinds = $derived(new Map((known.data?.kinds ?? []).map((kind) => [kind.kind, kind])));
   // svelte-ignore state_referenced_locally
   let name = $state(called);
   // svelte-ignore state_referenced_locally
-  let draft = $state.raw(draftOf(policy));
+  let draft = $state.raw(draftOf(begin));
   const unused = $derived(
     [...kinds.values()].filter((kind) => !draft.rules.some((rule) => rule.kind === kind.kind)),
   );
@@ -43,11 +52,11 @@
     mutationFn: (version: string) =>
       policy ? revise(policy.id, version, draft) : drawUp(name, draft),
     onSuccess: async (made) => {
-      await writeQuery({ draft: null, name: null, policy: String(made.id) }, { isStep: true });
+      await writeQuery({ ...NO_DRAFT, policy: String(made.id) }, { isStep: true });
       await readAnew(client, keys.promises);
     },
   }));
-  const leave = () => void writeQuery({ draft: null, name: null });
+  const leave = () => void writeQuery(NO_DRAFT);
 </script>
 
 <h2 class="water">

@@ -2,14 +2,14 @@
   import { formatCount } from '$lib/format';
   import { drawn } from '$lib/ui/states';
   import type { LaneScale } from './lane-scale';
-  import type { Lane } from './tiers';
+  import type { Drawn } from './tiers';
 
   /**
    * An I/O lane: the band from minimum to limit, a line from the least to the most mean of a day,
    * a dot for the newest mean, a ring for the newest instant.
    */
   interface Props {
-    lane: Lane;
+    lane: Drawn;
     scale: LaneScale;
   }
   let { lane, scale }: Props = $props();
@@ -23,7 +23,7 @@
         ? 'nothing read'
         : `${figure(lane.mean_iops)} a second` +
           (lane.instant_iops === null ? '' : `, ${figure(lane.instant_iops)} at this instant`),
-      lane.mean_iops === null
+      lane.mean_iops === null || lane.least_iops === null
         ? ''
         : `the last day ${figure(lane.least_iops)} to ${figure(lane.most_iops)}`,
       top === null ? '' : `may do ${figure(top)}`,

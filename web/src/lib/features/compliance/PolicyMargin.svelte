@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { createMutation, createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { createMutation, useQueryClient } from '@tanstack/svelte-query';
   import { Button } from 'flowbite-svelte';
   import { readAnew } from '$lib/api/anew';
   import { keys } from '$lib/api/queries';
@@ -8,7 +8,9 @@
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { writeQuery } from '$lib/url/bearing.svelte';
   import PolicyDays from './PolicyDays.svelte';
-  import { retire, revisionsQuery, type Policy } from './queries';
+  import { NO_DRAFT, retire, type Policy } from './queries';
+
+  import RevisionsLink from './RevisionsLink.svelte';
 
   /** A policy: what it promises, why, and what it promised before. */
   interface Props {
@@ -17,8 +19,6 @@
   }
   let { policy, mayPlan }: Props = $props();
   const client = useQueryClient();
-  const revisions = createQuery(() => revisionsQuery(policy.id));
-  const before = $derived((revisions.data ?? []).slice(1));
   let isAsking = $state(false);
   const retiring = createMutation(() => ({
     mutationFn: () => retire(policy.id),
@@ -34,6 +34,7 @@
 <p class="text-ink-soft">
   revision {policy.newest.number}, {policy.newest.author}, {formatMoment(policy.newest.made_at)}
 </p>
+<RevisionsLink n={policy.n_revisions} />
 {#if policy.newest.note}<p class="mt-1">{policy.newest.note}</p>{/if}
 <ul class="mt-2" aria-label="Promises">
   {#each policy.newest.rules as rule (rule.kind)}
@@ -47,24 +48,21 @@
   <div class="mt-3 flex gap-2">
     <Button
       size="xs"
-      onclick={() => void writeQuery({ draft: String(policy.id) }, { isStep: true })}
+      onclick={() => void writeQuery({ ...NO_DRAFT, draft: String(policy.id) }, { isStep: true })}
       >revise it</Button
+    >
+    <Button
+      size="xs"
+      color="alternative"
+      onclick={() =>
+        void writeQuery({ ...NO_DRAFT, draft: 'new', like: String(policy.id) }, { isStep: true })}
+      >clone it</Button
     >
     <Button size="xs" color="alternative" onclick={() => (isAsking = true)}>retire it</Button>
   </div>
 {/if}
 <ProblemNote of="Policy" error={retiring.error} />
 <PolicyDays {policy} />
-{#if before.length > 0}
-  <h3 class="mt-4 font-semibold">Before</h3>
-  {#each before as one (one.number)}
-    <div class="border-b border-rule py-1">
-      <p class="text-ink-soft">r{one.number}, {one.author}, {formatMoment(one.made_at)}</p>
-      <p>{one.rules.map((rule) => rule.wants).join(' · ')}</p>
-      {#if one.note}<p class="text-ink-soft">{one.note}</p>{/if}
-    </div>
-  {/each}
-{/if}
 <Dialog title="Retire {policy.name}?" bind:open={isAsking}>
   <p>
     It promises nothing any more: its subjects have what is next nearest, or nothing. Its revisions

@@ -8,33 +8,39 @@
   import Field from '$lib/ui/Field.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { writeQuery } from '$lib/url/bearing.svelte';
+  import { NO_DRAFT } from './queries';
   import ReplayNote from './ReplayNote.svelte';
-  import { drawUpTier, reviseTier, tierDraftOf, type Tier, type TierDraft } from './tiers';
+  import {
+    drawUpTier,
+    reviseTier,
+    tierDraftOf,
+    type Tier,
+    type TierDraft,
+    type TierRevision,
+  } from './tiers';
 
   /** A tier as it is written: what its limits would have done stands under it. */
   interface Props {
     tier: Tier | null; // null: a new one
     called: string; // the name that a new one has at first
+    begin: TierRevision | null; // what it begins with
     trial: number | null; // a maximum that was tried before
     courseOf: number | null;
   }
-  let { tier, called, trial, courseOf }: Props = $props();
+  let { tier, called, begin, trial, courseOf }: Props = $props();
   const client = useQueryClient();
   // svelte-ignore state_referenced_locally
   let name = $state(called);
   // svelte-ignore state_referenced_locally
   let draft = $state.raw<TierDraft>({
-    ...tierDraftOf(tier),
+    ...tierDraftOf(begin),
     ...(trial === null ? {} : { max_iops: trial }),
   });
   const keep = createMutation(() => ({
     mutationFn: (version: string) =>
       tier ? reviseTier(tier.id, version, draft) : drawUpTier(name, draft),
     onSuccess: async (made) => {
-      await writeQuery(
-        { draft: null, name: null, try: null, tier: String(made.id) },
-        { isStep: true },
-      );
+      await writeQuery({ ...NO_DRAFT, try: null, tier: String(made.id) }, { isStep: true });
       await readAnew(client, keys.promises);
     },
   }));
@@ -103,10 +109,7 @@
     <Button size="xs" type="submit" disabled={keep.isPending || (!tier && !name.trim())}
       >{tier ? 'accept the revision' : 'draw it up'}</Button
     >
-    <Button
-      size="xs"
-      color="alternative"
-      onclick={() => void writeQuery({ draft: null, name: null })}>leave it</Button
+    <Button size="xs" color="alternative" onclick={() => void writeQuery(NO_DRAFT)}>leave it</Button
     >
   </div>
 </form>

@@ -15,6 +15,7 @@
   const WORDS: Record<FoundKind, (n: string) => string> = {
     'held-long': (n) => `${n} held for more than an hour a day`,
     'starved-often': (n) => `${n} below the minimum for more than an hour a day`,
+    outgrows: (n) => `${n} whose busy hours outgrow it within half a year`,
     'busy-untiered': (n) => `${n} busier than the lowest tier lets through`,
     'limit-lax': (n) =>
       `${n} never at a tenth of the limit: a lower tier would let through ` +

@@ -1,48 +1,43 @@
 <script lang="ts">
   import { createInfiniteQuery } from '@tanstack/svelte-query';
-  import { counted, formatAge, formatCount } from '$lib/format';
-  import Choice from '$lib/ui/Choice.svelte';
+  import { counted, formatAge } from '$lib/format';
   import Pending from '$lib/ui/Pending.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
   import { drawn } from '$lib/ui/states';
   import type { Column } from '$lib/ui/table/columns';
   import Table from '$lib/ui/table/Table.svelte';
-  import { bearing, setQuery, writeQuery } from '$lib/url/bearing.svelte';
+  import { bearing, writeQuery } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
   import { exported } from './queries';
   import LaneBar from './LaneBar.svelte';
+  import LaneMarks from './LaneMarks.svelte';
+  import LanesOn from './LanesOn.svelte';
+  import LaneTools from './LaneTools.svelte';
   import { laneScale } from './lane-scale';
   import TierPick from './TierPick.svelte';
-  import { IO_STATES, lanesQuery, type Lane, type Tier, type WantedLanes } from './tiers';
+  import { lanesQuery, type Lane, type Tier, type WantedLanes } from './tiers';
 
   /** Disks of a tier: what each does, beside what it may do; the worst first. */
   interface Props {
     tier: Tier | null;
+    title: string;
     wanted: WantedLanes;
     tiers: Tier[];
     mayPlan: boolean;
   }
-  let { tier, wanted, tiers, mayPlan }: Props = $props();
+  let { tier, title, wanted, tiers, mayPlan }: Props = $props();
   let chosen = $state.raw(new Set<number>());
   const lanes = createInfiniteQuery(() => lanesQuery(bearing.asked, wanted));
   const rows = $derived(lanes.data?.pages.flatMap((one) => one.results) ?? []);
   const first = $derived(lanes.data?.pages[0]);
   const scale = $derived(laneScale(rows));
   const ROW_PX = 38;
-  const title = $derived(tier?.name ?? 'In no tier');
   // Dot: the newest mean of five minutes; ring: this instant; line: means of the last day.
   const note = $derived(
     counted('disk', first?.n_all ?? 0) +
       (first?.read_at ? ` · mean ${formatAge(first.read_at)} old` : ''),
   );
-  const stateOptions = $derived([
-    { key: '', name: 'all' },
-    ...IO_STATES.filter((state) => state !== 'untiered' || !tier).map((key) => ({
-      key,
-      name: key,
-    })),
-  ]);
   const columns: Column<Lane>[] = $derived([
     {
       key: 'name',
@@ -78,6 +73,7 @@
       tier: wanted.tier,
       state: wanted.state,
       found: wanted.found,
+      of: wanted.on,
     }),
   );
   const saysOf = (one: Lane) => {
@@ -99,18 +95,7 @@
   </span>
 {/snippet}
 {#snippet lane(one: Lane)}<LaneBar lane={one} {scale} />{/snippet}
-{#snippet marks()}
-  <svg class="block h-5 w-full" aria-hidden="true">
-    {#each scale.marks as mark, at (mark.iops)}
-      <text
-        x="{mark.at}%"
-        y="14"
-        text-anchor={at === 0 ? 'start' : at === scale.marks.length - 1 ? 'end' : 'middle'}
-        class="figures fill-ink-soft text-xs">{formatCount(mark.iops)}</text
-      >
-    {/each}
-  </svg>
-{/snippet}
+{#snippet marks()}<LaneMarks {scale} />{/snippet}
 {#snippet reason(one: Lane)}
   <span class="line-clamp-2 leading-tight whitespace-normal" title={saysOf(one)}>
     <span class="font-semibold {drawn(stateOf(one))}">{stateOf(one)}</span>
@@ -130,18 +115,14 @@
 {#snippet inLine(one: Lane)}{one.in_line === null ? '' : one.in_line.toFixed(1)}{/snippet}
 {#snippet tools()}
   <a class="min-h-6 text-xs underline" href={exportHref} download>CSV</a>
-  <Choice
-    label="How they are served"
-    options={stateOptions}
-    value={wanted.state ?? ''}
-    onpick={(state) => void setQuery('io', state)}
-  />
+  <LaneTools {wanted} by={null} hasTier={tier !== null} />
   {#if mayPlan && chosen.size > 0}
     <TierPick ids={[...chosen]} {tiers} ondone={() => (chosen = new Set())} />
   {/if}
 {/snippet}
 
 <h1 class="sr-only">{title}</h1>
+{#if first?.of}<LanesOn of={first.of} />{/if}
 <ProblemNote of="How disks are served" error={lanes.error} onretry={() => lanes.refetch()} />
 {#if first && !first.is_known}
   <p class="py-3 text-ink-soft">

@@ -3,19 +3,29 @@
   import { drawn } from '$lib/ui/states';
   import { bearing } from '$lib/url/bearing.svelte';
   import type { Schemas } from '$lib/api/client';
-  import type { Tier } from './tiers';
+  import { IO_STATES, type Tier } from './tiers';
 
   /** QoS tiers: what each lets through, and who is held or starved in it right now. */
   interface Props {
     tiers: Schemas['TiersRead'];
     chosen: string;
+    by: string | null; // what lanes are added up by, which stays
   }
-  let { tiers, chosen }: Props = $props();
+  let { tiers, chosen, by }: Props = $props();
   const pathTo = (key: string) =>
-    bearing.href(key === chosen ? '/compliance' : `/compliance?tier=${key}`);
+    bearing.href(
+      key === chosen ? '/compliance' : `/compliance?tier=${key}${by ? `&by=${by}` : ''}`,
+    );
   const bounds = (tier: Tier) =>
     `${formatCount(tier.newest.min_iops)} / ${formatCount(tier.newest.max_iops)}` +
     (tier.newest.is_together ? ' together' : '');
+  const each = $derived([...tiers.results.map((one) => one.counts), tiers.untiered]);
+  const nAll = $derived(tiers.results.reduce((sum, one) => sum + one.n_disks, tiers.n_untiered));
+  const counts = $derived(
+    Object.fromEntries(
+      IO_STATES.map((state) => [state, each.reduce((sum, one) => sum + (one[state] ?? 0), 0)]),
+    ),
+  );
   const troubled = (counts: Record<string, number>) =>
     (['held', 'starved'] as const).filter((state) => (counts[state] ?? 0) > 0);
 </script>
@@ -55,4 +65,5 @@
   {#if tiers.n_untiered > 0}
     {@render line('none', 'In no tier', '', tiers.n_untiered, tiers.untiered)}
   {/if}
+  {#if tiers.results.length > 0}{@render line('all', 'All disks', '', nAll, counts)}{/if}
 </ul>

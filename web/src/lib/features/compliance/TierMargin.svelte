@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { createMutation, createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { createMutation, useQueryClient } from '@tanstack/svelte-query';
   import { Button } from 'flowbite-svelte';
   import { readAnew } from '$lib/api/anew';
   import { keys } from '$lib/api/queries';
@@ -7,15 +7,11 @@
   import Dialog from '$lib/ui/Dialog.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { writeQuery } from '$lib/url/bearing.svelte';
+  import { NO_DRAFT } from './queries';
   import ReplayNote from './ReplayNote.svelte';
+  import RevisionsLink from './RevisionsLink.svelte';
   import TierFound from './TierFound.svelte';
-  import {
-    retireTier,
-    tierRevisionsQuery,
-    type FoundKind,
-    type Tier,
-    type TierRevision,
-  } from './tiers';
+  import { retireTier, type FoundKind, type Tier, type TierRevision } from './tiers';
 
   /** A tier: what it promises and promised, and what other limits would do. */
   interface Props {
@@ -28,8 +24,6 @@
   }
   let { tier, trial, courseOf, mayPlan, days, found }: Props = $props();
   const client = useQueryClient();
-  const revisions = createQuery(() => tierRevisionsQuery(tier.id));
-  const before = $derived((revisions.data ?? []).slice(1));
   let isAsking = $state(false);
   const limit = $derived(
     trial === null || trial === tier.newest.max_iops
@@ -70,12 +64,22 @@
     ? `: ${tier.newest.note}`
     : ''}
 </p>
+<RevisionsLink n={tier.n_revisions} />
 {#if mayPlan}
   <div class="mt-2 flex gap-2">
     <Button
       size="xs"
-      onclick={() => void writeQuery({ draft: `tier-${tier.id}` }, { isStep: true })}
+      onclick={() => void writeQuery({ ...NO_DRAFT, draft: `tier-${tier.id}` }, { isStep: true })}
       >{limit ? `revise it to ${formatCount(limit.max_iops)}` : 'revise it'}</Button
+    >
+    <Button
+      size="xs"
+      color="alternative"
+      onclick={() =>
+        void writeQuery(
+          { ...NO_DRAFT, draft: 'tier-new', like: String(tier.id) },
+          { isStep: true },
+        )}>clone it</Button
     >
     <Button size="xs" color="alternative" onclick={() => (isAsking = true)}>retire it</Button>
   </div>
@@ -91,16 +95,6 @@
   {@render foundOf()}
 {/if}
 <ProblemNote of="Tier" error={retiring.error} />
-{#if before.length > 0}
-  <h3 class="mt-4 font-semibold">Before</h3>
-  {#each before as one (one.number)}
-    <div class="border-b border-rule py-1">
-      <p class="text-ink-soft">r{one.number}, {one.author}, {formatMoment(one.made_at)}</p>
-      <p>{promised(one)}</p>
-      {#if one.note}<p class="text-ink-soft">{one.note}</p>{/if}
-    </div>
-  {/each}
-{/if}
 <Dialog title="Retire {tier.name}?" bind:open={isAsking}>
   <p>
     Its disks are in what is next nearest, or in no tier. Limits that are set stay set. Its

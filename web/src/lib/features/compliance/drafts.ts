@@ -29,13 +29,14 @@ export function added(kind: RuleKind): DraftRule {
   return { kind: kind.kind, told };
 }
 
-export function draftOf(policy: Policy | null): Draft {
+/** What a draft begins with: another revision of it or of another policy, or nothing. */
+export function draftOf(begin: Policy['newest'] | null): Draft {
   return {
-    rules: (policy?.newest.rules ?? []).map(({ kind, told }) => ({
+    rules: (begin?.rules ?? []).map(({ kind, told }) => ({
       kind: kind as Draft['rules'][number]['kind'],
       told,
     })),
-    settling_minutes: policy?.newest.settling_minutes ?? HOUR_MINUTES,
+    settling_minutes: begin?.settling_minutes ?? HOUR_MINUTES,
     note: '',
   };
 }

@@ -1,4 +1,4 @@
-import type { Lane } from './tiers';
+import type { Drawn } from './tiers';
 
 /** A scale of operations a second on which a factor is a distance, from edge to edge in percent. */
 export interface LaneScale {
@@ -10,7 +10,7 @@ const EDGE = 2; // percent left free on either side
 const WHOLE = 100;
 const TEN = 10;
 
-export function laneScale(lanes: readonly Lane[]): LaneScale {
+export function laneScale(lanes: readonly Drawn[]): LaneScale {
   const told = lanes.flatMap((one) =>
     [one.min_iops, one.limit_iops, one.most_iops, one.mean_iops].filter(
       (iops): iops is number => iops !== null && iops > 0,

@@ -13,6 +13,8 @@ export type State = Subject['state'];
 type Asked = typeof bearing.asked;
 
 const REFRESH_MS = 60_000; // verdicts are told by the minute
+/** What of an address a draft takes: which, its name, and what it begins with. */
+export const NO_DRAFT = { draft: null, name: null, like: null, as: null };
 /** From what to look at first to what asks for nothing. */
 export const STATES: State[] = ['broken', 'unproven', 'settling', 'met', 'exempt'];
 

@@ -2,7 +2,6 @@ import { infiniteQueryOptions, keepPreviousData, queryOptions } from '@tanstack/
 import { isLive } from '$lib/api/changes';
 import { api, bodyOf, seen, type Schemas } from '$lib/api/client';
 import { keys } from '$lib/api/queries';
-import type { Tier } from '$lib/api/promises';
 import type { bearing } from '$lib/url/bearing.svelte';
 
 export { tiersQuery, type Tier } from '$lib/api/promises';
@@ -21,7 +20,13 @@ const REFRESH_MS = 60_000; // where no events tell that something moved
 /** From what to look at first to what asks for nothing. */
 export const IO_STATES: IoState[] = ['starved', 'held', 'within', 'untiered', 'unread'];
 /** What days show, what hurts somebody first. */
-export const FOUND = ['starved-often', 'held-long', 'busy-untiered', 'limit-lax'] as const;
+export const FOUND = [
+  'starved-often',
+  'held-long',
+  'outgrows',
+  'busy-untiered',
+  'limit-lax',
+] as const;
 export type FoundKind = (typeof FOUND)[number];
 export const OFFERING = ['volume', 'datastore', 'pool', 'array'] as const;
 export type Offering = (typeof OFFERING)[number];
@@ -37,10 +42,63 @@ export function tierRevisionsQuery(tierId: number) {
   });
 }
 
+export const GROUPS = ['vm', 'host', 'cluster', 'datastore', 'volume', 'pool', 'array'] as const;
+export type GroupKind = (typeof GROUPS)[number];
+export type LaneGroup = Schemas['LaneGroupRead'];
+/** What of a lane is drawn. */
+export type Drawn = Pick<
+  Lane,
+  | 'state'
+  | 'settles_in_minutes'
+  | 'is_together'
+  | 'limit_iops'
+  | 'max_iops'
+  | 'min_iops'
+  | 'mean_iops'
+  | 'instant_iops'
+  | 'least_iops'
+  | 'most_iops'
+>;
+
 export interface WantedLanes {
   tier: string; // an id, `none`, or nothing for all
   state: IoState | null;
   found: FoundKind | null; // in the last days
+  on: number | null; // disks of this thing alone
+}
+
+const lanesAs = (wanted: WantedLanes) => ({
+  ...(wanted.tier ? { tier: wanted.tier } : {}),
+  ...(wanted.state ? { state: wanted.state } : {}),
+  ...(wanted.found ? { found: wanted.found } : {}),
+  ...(wanted.on === null ? {} : { of: wanted.on }),
+});
+
+/** The same disks added up by the things of one kind. */
+export function laneGroupsQuery(asked: Asked, wanted: WantedLanes, kind: GroupKind) {
+  return infiniteQueryOptions({
+    queryKey: [...keys.promises, 'lanes', 'by', kind, asked, wanted],
+    queryFn: ({ pageParam }) =>
+      bodyOf(
+        api.GET('/api/v1/compliance/lanes/by/{kind}', {
+          params: {
+            path: { kind },
+            query: {
+              ...asked,
+              ...lanesAs(wanted),
+              ...(pageParam ? { after: pageParam } : {}),
+            },
+          },
+        }),
+      ),
+    initialPageParam: 0,
+    getNextPageParam: (last, pages) => {
+      const n = pages.reduce((sum, one) => sum + one.results.length, 0);
+      return n < last.n_all ? n : undefined;
+    },
+    placeholderData: keepPreviousData,
+    refetchInterval: REFRESH_MS,
+  });
 }
 
 /** Disks with what they do and may do, the worst first, page after page. */
@@ -53,9 +111,7 @@ export function lanesQuery(asked: Asked, wanted: WantedLanes) {
           params: {
             query: {
               ...asked,
-              ...(wanted.tier ? { tier: wanted.tier } : {}),
-              ...(wanted.state ? { state: wanted.state } : {}),
-              ...(wanted.found ? { found: wanted.found } : {}),
+              ...lanesAs(wanted),
               ...(pageParam ? { after: pageParam } : {}),
             },
           },
@@ -155,8 +211,8 @@ export function nameTier(tierId: number | null, ids: number[]) {
 const DEFAULT_BURST = 2;
 const FIRST_MAXIMUM = 1000;
 
-export function tierDraftOf(tier: Tier | null): TierDraft {
-  const told = tier?.newest;
+/** What a draft begins with: another revision of it or of another tier, or nothing. */
+export function tierDraftOf(told: TierRevision | null): TierDraft {
   return {
     min_iops: told?.min_iops ?? 0,
     max_iops: told?.max_iops ?? FIRST_MAXIMUM,

@@ -13,6 +13,7 @@ const NAMES: Record<string, string> = {
   'free-but-owned': 'Looks free, is owned',
   'starved-often': 'Starved, day after day',
   'held-long': 'Held, day after day',
+  'outgrows-tier': 'Outgrows its tier',
   conflict: 'Sources disagree',
   'two-identities': 'One thing, two identities',
   'loose-end': 'Loose end',
