@@ -135,31 +135,31 @@ def _screens() -> None:
     client.force_login(ensure_person(name="bench", password=secret, role=Role.PLANNER))
     print(f"{'main read of a screen':34} {'first':>7} {'p50':>6} {'p95':>6} ms (budget 150)")
     for name, path in READS:
-        _told(name, [_asked(client, path) for _ in range(ROUNDS)])
+        told(name, [asked(client, path) for _ in range(ROUNDS)])
     today = datetime.now(UTC).date()
     took = []
     for back in range(1, ROUNDS + 1):
         q = "bad" if back % 2 else "likely"
         at = f"at={(today + timedelta(days=7 * back)).isoformat()}&q={q}"
         took.append(
-            _asked(client, f"/api/v1/estate/rows/vm?order=-used&{at}")
-            + _asked(client, f"/api/v1/estate/facets/vm?by=power,cluster&{at}")
+            asked(client, f"/api/v1/estate/rows/vm?order=-used&{at}")
+            + asked(client, f"/api/v1/estate/facets/vm?by=power,cluster&{at}")
         )
-    _told("another day: totals, list, facets", took)
+    told("another day: totals, list, facets", took)
     table = newest_estate().table("pool")
-    _told("a pool with all around it", [
-        _asked(client, f"/api/v1/estate/things/{pk}") for pk in table.ids[:ROUNDS].tolist()
+    told("a pool with all around it", [
+        asked(client, f"/api/v1/estate/things/{pk}") for pk in table.ids[:ROUNDS].tolist()
     ])  # fmt: skip
     print(f"peak of the process {_peak_mib():.0f} MiB")
 
 
-def _told(name: str, took: list[float]) -> None:
+def told(name: str, took: list[float]) -> None:
     rest = sorted(took[1:]) or took
     p95 = rest[min(len(rest) - 1, int(0.95 * len(rest)))]
     print(f"{name:34} {took[0]:7.0f} {rest[len(rest) // 2]:6.0f} {p95:6.0f}")
 
 
-def _asked(client: object, path: str) -> float:
+def asked(client: object, path: str) -> float:
     begun = time.perf_counter()
     answer = client.get(path)  # type: ignore[attr-defined]  # Django's, imported late
     took = 1000 * (time.perf_counter() - begun)

@@ -5,12 +5,14 @@ from procrastinate.contrib.django import app
 from keelmark.access.clock import now
 from keelmark.compliance.services.found import keep_days, look_for_found
 from keelmark.compliance.services.history import keep_verdicts
+from keelmark.compliance.services.lately import pack_lately
 from keelmark.compliance.services.outgrowing import look_ahead
 from keelmark.compliance.services.righting import set_right_due
 
 KEEP = "keelmark.compliance.tasks.keep_verdicts"
 RIGHT = "keelmark.compliance.tasks.set_right"
 FIND = "keelmark.compliance.tasks.find"
+PACK = "keelmark.compliance.tasks.pack_lately"
 
 
 @app.periodic(cron="*/5 * * * *")
@@ -34,3 +36,10 @@ def find_task(timestamp: int) -> None:
     keep_days(now=now())
     look_ahead(now=now())
     look_for_found(now=now())
+
+
+@app.periodic(cron="* * * * * */15")
+@app.task(name=PACK, queueing_lock=PACK, lock=PACK)
+def pack_lately_task(timestamp: int) -> None:
+    """Pack the newest steps of all disks where there are newer ones."""
+    pack_lately(now=now())

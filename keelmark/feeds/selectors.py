@@ -1,11 +1,12 @@
 """Reads of feeds and runs."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from enum import StrEnum
 
 from django.contrib.auth.models import User
-from django.db.models import Count, OuterRef, Q, QuerySet, Subquery
+from django.db.models import Count, Exists, OuterRef, Q, QuerySet, Subquery
 
 from keelmark.access.selectors import sees_all
 from keelmark.estate import selectors as estate
@@ -13,6 +14,7 @@ from keelmark.estate.models import Protocol, Statement
 from keelmark.estate.sift import Sift, words_match
 from keelmark.feeds.models import Feed, Mapping, Run, RunState, Waiting
 
+HOURS_A_DAY = 24
 LATE_AFTER_PERIODS = 3  # one missed collection is no news, two are
 
 
@@ -86,6 +88,48 @@ def allowed_ages(entity_ids: Iterable[int]) -> dict[int, timedelta]:
         allowed = timedelta(hours=hours)
         ages[pk] = max(ages.get(pk, allowed), allowed)
     return ages
+
+
+@dataclass(frozen=True, slots=True)
+class Quiet:
+    """Which feeds were not heard within their allowed age, and which are allowed days of it."""
+
+    silent: tuple[int, ...]
+    patient: tuple[tuple[int, int], ...]  # feed and days
+
+
+def quiet_at(now: datetime) -> Quiet:
+    """Return how feeds are heard at a moment."""
+    silent, patient = [], []
+    feeds = Feed.objects.filter(source__isnull=False).order_by("pk")
+    for pk, hours, good_at in feeds.values_list("pk", "allowed_age_hours", "last_good_at"):
+        if good_at is None or now - good_at > timedelta(hours=hours):
+            silent.append(pk)
+        elif hours >= 2 * HOURS_A_DAY:
+            patient.append((pk, hours // HOURS_A_DAY))
+    return Quiet(silent=tuple(silent), patient=tuple(patient))
+
+
+def seen_by_alone(feed_ids: Sequence[int], *, kinds: Sequence[str]) -> dict[str, list[int]]:
+    """Return by kind the things that these feeds see and no other feed does."""
+    seen = Statement.objects.filter(gone_at=None, is_sighting=True, entity__kind__in=kinds)
+    mine = seen.filter(source__feed__in=feed_ids)
+    others = seen.filter(entity=OuterRef("entity"), source__feed__isnull=False)
+    others = others.exclude(source__feed__in=feed_ids)
+    return _by_kind(mine.filter(~Exists(others)))
+
+
+def seen_by(feed_id: int, *, kinds: Sequence[str]) -> dict[str, list[int]]:
+    """Return by kind the things that a feed sees."""
+    seen = Statement.objects.filter(gone_at=None, is_sighting=True, entity__kind__in=kinds)
+    return _by_kind(seen.filter(source__feed=feed_id))
+
+
+def _by_kind(found: QuerySet[Statement]) -> dict[str, list[int]]:
+    told: dict[str, list[int]] = {}
+    for kind, pk in found.order_by().values_list("entity__kind", "entity_id"):
+        told.setdefault(kind, []).append(pk)
+    return told
 
 
 def told_by(entity_ids: Iterable[int]) -> dict[int, set[int]]:

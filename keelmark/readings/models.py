@@ -97,3 +97,18 @@ class MeasureReading(models.Model):
 
     def __str__(self) -> str:
         return f"{self.measure} of {self.entity_id} on {self.day}: {self.amount}"
+
+
+class StepsLately(models.Model):
+    """The newest steps of many things together, packed beside their rows; made anew from them.
+
+    The table is not logged: after a crash of the database it is empty until it is made again.
+    """
+
+    of = models.CharField(max_length=16, primary_key=True)
+    made_at = models.DateTimeField()
+    end_at = models.DateTimeField()  # of the newest step
+    content = models.BinaryField()  # ids (n,) and steps (n, n_parts, n_steps), as NumPy packs them
+
+    def __str__(self) -> str:
+        return f"steps of {self.of} up to {self.end_at}"

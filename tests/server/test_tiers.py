@@ -11,10 +11,13 @@ from keelmark.access.models import AuditEntry, Role
 from keelmark.access.services.people import ensure_person, set_person
 from keelmark.bearings.packs.building import build_revision
 from keelmark.compliance.models import Tier, TierNaming, TierRevision
+from keelmark.compliance.selectors import serving
+from keelmark.compliance.services.lately import pack_lately
 from keelmark.core.performance import STEPS_A_DAY
-from keelmark.estate.documents import AboutDocument, CountersDocument
+from keelmark.estate.documents import AboutDocument, CountersDocument, VirtualDiskDocument
 from keelmark.estate.models import Entity
 from keelmark.feeds.importer import Imported, import_documents
+from keelmark.readings.models import StepsLately
 from tests.server.cluster import do_all_day, make_cluster
 from tests.server.conftest import NOW, Api, for_a_module, signed_in
 
@@ -158,6 +161,42 @@ def test_what_was_read_too_long_ago_tells_nothing_of_now(api, estate, slack, min
     assert (one["mean_iops"], told["read_at"] is None) == (
         (None, True) if state == "unread" else (100, False)
     )
+
+
+def test_lanes_are_the_same_of_what_workers_packed_and_fresh_where_none_does(
+    api, estate, slack, monkeypatch
+):
+    def collect(n):
+        import_documents(sampled(n, minutes=12), into=Imported())
+        monkeypatch.setattr(serving, "collected_at", lambda: NOW + timedelta(seconds=n))
+
+    def done(**query):
+        told = api.get("/compliance/lanes", **query).json()
+        return told["read_at"], {one["name"]: one["mean_iops"] for one in told["results"]}
+
+    collect(1)
+    read_at, by_name = done()
+    assert (pack_lately(now=now()), pack_lately(now=now())) == (True, False)
+    assert done() == (read_at, by_name)
+    collect(2)
+    assert done() == (read_at, by_name)  # packed before it came
+    StepsLately.objects.update(made_at=now() - timedelta(minutes=8))  # no worker packs any more
+    assert done()[1] == by_name | {"sonar-2-a": 200}
+    assert pack_lately(now=now())
+    assert done()[1] == by_name | {"sonar-2-a": 200}
+    StepsLately.objects.all().delete()  # as after a crash of the database
+    assert done()[1] == by_name | {"sonar-2-a": 200}
+
+
+def test_a_disk_that_came_since_is_unread_in_what_was_packed(api, estate, slack):
+    import_documents(sampled(1, minutes=12), into=Imported())
+    assert pack_lately(now=now())
+    tell(
+        VirtualDiskDocument(uid="path.v4:b", name="sonar-4-b", vm_uid="uuid.v4", path="/s/4b",
+                            datastore_uid="uuid.s", size_bytes=2**30, read_at=NOW)
+    )  # fmt: skip
+    states = {one["name"]: one["state"] for one in api.get("/compliance/lanes").json()["results"]}
+    assert (states["sonar-4-b"], states["sonar-1-a"]) == ("unread", "within")
 
 
 def test_the_nearest_name_of_a_tier_wins(api, estate):

@@ -3,19 +3,21 @@
 from django.db.models import Count, Max
 
 from keelmark.compliance.selectors.definitions import defined_at
+from keelmark.compliance.selectors.serving import DISKS, collected_at
 from keelmark.compliance.selectors.tiers import tiers_defined_at
 from keelmark.feeds.changes.reading import LIVE
-from keelmark.feeds.models import Change, Feed
+from keelmark.feeds.models import Change
+from keelmark.readings.performance.lately import lately_made
 
 LANES, CHANGES = "lanes", "changes"
 
 
 def moved() -> dict[str, str]:
     """Return by part a text that is another one once the part moved; small reads alone."""
-    collected = Feed.objects.aggregate(at=Max("last_good_at"))["at"]
+    packed = lately_made(DISKS)
     changes = Change.objects.aggregate(at=Max("ended_at"), n=Count("pk"), last=Max("pk"))
     live = Change.objects.filter(state__in=LIVE).values_list("pk", "state")
     return {
-        LANES: repr((collected, tiers_defined_at(), defined_at(), changes["at"])),
+        LANES: repr((collected_at(), packed, tiers_defined_at(), defined_at(), changes["at"])),
         CHANGES: repr((changes, sorted(live))),
     }

@@ -28,6 +28,7 @@ from keelmark.core.qos import STATE_STEPS, IoState, io_states
 from keelmark.core.qos.found import Found
 from keelmark.core.qos.tiers import BOUND_BY
 from keelmark.feeds.models import Feed
+from keelmark.readings.performance.lately import LastSteps, lately_kept, lately_made
 from keelmark.readings.performance.reading import (
     STEP_SECONDS,
     Instants,
@@ -44,6 +45,8 @@ WORST_FIRST: Final = (
 LOOKED_BACK: Final = 6  # steps: half an hour without a mean, and what goes on is not known
 MOST_OF_PAST: Final = 5_000  # disks whose packed days are read while somebody waits
 KEPT: Final = 4
+DISKS: Final = "disks"  # of which the newest steps are packed by workers
+KEPT_FOR: Final = timedelta(minutes=7)  # what is older tells that no worker packs
 KEPT_SECONDS: Final = 60
 STEP_MINUTES: Final = STEP_SECONDS // 60
 _RANKS: Final = np.array([WORST_FIRST.index(one) for one in STATES])
@@ -67,6 +70,7 @@ class Served:
 class _Kept:
     lock = RLock()
     served: Lately[Hashable, Served] = Lately(KEPT)
+    lately: Lately[Hashable, LastSteps] = Lately(1)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -104,21 +108,45 @@ def served_at(view: View, asked: LanesAsked = ALL_LANES) -> Served | None:
 def served_now(reading: Reading) -> Served:
     """Return how all disks are served now; who sees what is for the caller."""
     tiered = tiered_at(reading)
-    collected = Feed.objects.aggregate(at=Max("last_good_at"))["at"]  # nothing is read otherwise
+    made = lately_made(DISKS)
+    is_kept = made is not None and now() - made[0] < KEPT_FOR
     key = (
-        reading.estate.revision, reading.day, tiered.key, collected,
-        int(now().timestamp()) // KEPT_SECONDS,
+        reading.estate.revision, reading.day, tiered.key,
+        made if is_kept else (collected_at(), int(now().timestamp()) // KEPT_SECONDS),
     )  # fmt: skip
     with _Kept.lock:
-        kept = _Kept.served.get(key)
-        n = len(reading.estate.table("disk"))
-        return kept or _Kept.served.keep(key, _served(reading, tiered, rows=np.arange(n)))
+        if (kept := _Kept.served.get(key)) is not None:
+            return kept
+        lately = _lately() if is_kept else None
+        rows = np.arange(len(reading.estate.table("disk")))
+        return _Kept.served.keep(key, _served(reading, tiered, rows=rows, lately=lately))
 
 
-def _served(reading: Reading, tiered: Tiered, *, rows: Int64s) -> Served:
+def _lately() -> LastSteps | None:
+    """What a worker packed of all disks; of several readings unpacked once."""
+    made = lately_made(DISKS)
+    if made is None:  # the database was started anew meanwhile
+        return None
+    kept = _Kept.lately.get(made)
+    if kept is None and (kept := lately_kept(DISKS)) is not None:
+        _Kept.lately.keep(made, kept)
+    return kept
+
+
+def collected_at() -> datetime | None:
+    """Return when anything was collected last: nothing is read otherwise."""
+    told: datetime | None = Feed.objects.aggregate(at=Max("last_good_at"))["at"]
+    return told
+
+
+def _served(
+    reading: Reading, tiered: Tiered, *, rows: Int64s, lately: LastSteps | None = None
+) -> Served:
     table = reading.estate.table("disk")
     ids = table.ids[rows]
-    steps, end_at = _newest(reading, ids=ids)
+    steps, end_at = (
+        newest_steps(reading, ids=ids) if lately is None else (lately.along(ids), lately.end_at)
+    )
     n = len(table)
     codes = np.full(n, STATES.index(IoState.UNREAD), dtype=np.int8)
     codes[rows] = io_states(
@@ -134,8 +162,8 @@ def _served(reading: Reading, tiered: Tiered, *, rows: Int64s) -> Served:
     )
 
 
-def _newest(reading: Reading, *, ids: Int64s) -> tuple[Floats, datetime]:
-    """The last steps in which anything was read, and when they ended."""
+def newest_steps(reading: Reading, *, ids: Int64s) -> tuple[Floats, datetime]:
+    """Return the last steps in which anything was read, and when they ended."""
     day = EPOCH + timedelta(days=reading.day)
     end = datetime(day.year, day.month, day.day, tzinfo=UTC) + timedelta(days=1)
     if reading.when is When.NOW:

@@ -13,6 +13,7 @@ from keelmark.bearings.selectors.lists import Columns, ordered
 from keelmark.bearings.selectors.picture import Lately
 from keelmark.bearings.selectors.views import View
 from keelmark.compliance.selectors.definitions import Defined, defined, defined_at
+from keelmark.compliance.selectors.freshness import freshness_of
 from keelmark.compliance.selectors.promised import MINUTE_SECONDS, Promised, promised_at
 from keelmark.core.arrays import Bools, Int64s
 from keelmark.core.estate.columns import NOWHERE
@@ -23,6 +24,7 @@ from keelmark.core.policy.nearest import LEVELS, Level
 from keelmark.core.policy.of_estate import facts_of
 from keelmark.core.policy.rules import PLACE_OF, RULES
 from keelmark.core.policy.states import EXEMPT, SETTLING, UNPROVEN, VERDICTS, Verdict
+from keelmark.feeds.selectors import quiet_at
 
 KEPT: Final = 24  # standings of kinds and days that are looked at in a minute
 _OWN: Final = tuple(LEVELS.index(level) for level in (Level.ITSELF, Level.TOLD))
@@ -75,10 +77,13 @@ def facts_at(view: View) -> Facts:
 
 
 def _facts_of(reading: Reading) -> Facts:
-    key = (reading.estate.revision, reading.day, reading.quantile, minute_now())
+    quiet = quiet_at(now())
+    key = (reading.estate.revision, reading.day, reading.quantile, quiet, minute_now())
     with _Kept.lock:
         told = _Kept.facts.get(key)
-        return told or _Kept.facts.keep(key, facts_of(reading, now=key[-1]))
+        return told or _Kept.facts.keep(
+            key, facts_of(reading, now=key[-1], fresh=freshness_of(reading, quiet))
+        )
 
 
 def standing_of(view: View, *, kind: str) -> Standing:

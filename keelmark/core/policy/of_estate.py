@@ -1,6 +1,9 @@
 """The facts that rules judge by, out of the estate's columns."""
 
 import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+from types import MappingProxyType
 from typing import Final
 
 import numpy as np
@@ -22,7 +25,7 @@ from keelmark.core.policy.facts import (
 )
 from keelmark.core.policy.groups import Groups, grouped, paired
 
-ALLOWED_AGE_DAYS: Final = 1  # of what was read last, after which nothing is judged by it
+ALLOWED_AGE_DAYS: Final = 1  # of what was read last, where nobody says otherwise
 # Drives that may fail in one group, by the names of DMTF's RAIDType.
 LOSSES_OF_RAID: Final = {
     "RAID0": 0, "RAID00": 0, "None": 0, "RAID1": 1, "RAID10": 1, "RAID01": 1, "RAID1E": 1,
@@ -32,7 +35,21 @@ LOSSES_OF_RAID: Final = {
 _RAID_NAME = re.compile(r"[^A-Za-z0-9]")
 
 
-def facts_of(reading: Reading, *, now: float) -> Facts:
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Freshness:
+    """How old what is known of things of a kind may be, (n_things,).
+
+    ``allowed_days`` from the day of a reading on; ``is_silent`` where nobody who tells of a thing
+    has been heard within the age that is allowed to them.
+    """
+
+    allowed_days: Int64s
+    is_silent: Bools
+
+
+def facts_of(
+    reading: Reading, *, now: float, fresh: Mapping[str, Freshness] = MappingProxyType({})
+) -> Facts:
     """Return what rules judge by.
 
     Parameters
@@ -42,13 +59,15 @@ def facts_of(reading: Reading, *, now: float) -> Facts:
         of now alone.
     now : float
         Minutes since 1970, from which ages are counted.
+    fresh : mapping of kind to Freshness, optional
+        Kinds that it does not name are allowed a day.
     """
-    pools = _pools(reading)
+    pools = _pools(reading, fresh)
     disks, vms = reading.estate.table("disk"), reading.estate.table("vm")
     tiers = disks.columns["tier"]
     words = tiers.words if isinstance(tiers, Words) else ()
     codes = tiers.codes if isinstance(tiers, Words) else np.full(len(disks), NOWHERE)
-    volumes = _volumes(reading)
+    volumes = _volumes(reading, fresh)
     copies, copies_of = _copies(reading)
     n_stores = len(reading.estate.table("datastore"))
     extents = reading.estate.pairs.get("extents", _NO_PAIRS)
@@ -60,14 +79,14 @@ def facts_of(reading: Reading, *, now: float) -> Facts:
             is_thick=_thick(disks),
             tier=codes.astype(np.int64),
             is_tier_told=np.full(len(disks), bool(words)),
-            is_stale=_stale(disks, reading=reading),
+            is_stale=_stale(reading, "disk", fresh),
         ),
-        vms=_vms(reading),
+        vms=_vms(reading, fresh),
         volumes=volumes,
         copies=copies,
         pools=pools,
         n_stores=n_stores,
-        is_store_stale=_stale(reading.estate.table("datastore"), reading=reading),
+        is_store_stale=_stale(reading, "datastore", fresh),
         extents=paired(extents.left, extents.right, n=n_stores),
         disks_of=grouped(_there(reading, "disk", "vm"), n=len(vms)),
         copies_of=copies_of,
@@ -99,10 +118,12 @@ def _there(reading: Reading, kind: str, link: str) -> Int64s:
     return np.where(reading.is_there[kind], reading.link(kind, link), NOWHERE)
 
 
-def _stale(table: Table, *, reading: Reading) -> Bools:
-    read = table.amounts("read")
-    is_old: Bools = ~read.is_known | (read.values < reading.estate.day - ALLOWED_AGE_DAYS)
-    return is_old
+def _stale(reading: Reading, kind: str, fresh: Mapping[str, Freshness]) -> Bools:
+    """Of what nothing is judged: nobody read it, or too long ago."""
+    read, told = reading.estate.table(kind).amounts("read"), fresh.get(kind)
+    days = ALLOWED_AGE_DAYS if told is None else told.allowed_days
+    is_old: Bools = ~read.is_known | (read.values < reading.estate.day - days)
+    return is_old if told is None else is_old | told.is_silent
 
 
 def _thick(table: Table) -> Flags:
@@ -136,7 +157,7 @@ def _protocols(volumes: Table) -> Words:
     return Words(codes=np.full(len(volumes), NOWHERE, dtype=np.int32), words=())
 
 
-def _volumes(reading: Reading) -> VolumeFacts:
+def _volumes(reading: Reading, fresh: Mapping[str, Freshness]) -> VolumeFacts:
     table = reading.estate.table("volume")
     newest, oldest, any_told = _snapshots(reading, "volume")
     pairs = reading.estate.pairs.get("replicas", _NO_PAIRS)
@@ -153,7 +174,7 @@ def _volumes(reading: Reading) -> VolumeFacts:
         first_snapshot_at=oldest,
         are_snapshots_told=np.full(len(table), any_told),
         are_copies_told=np.full(len(table), len(pairs) > 0),
-        is_stale=_stale(table, reading=reading),
+        is_stale=_stale(reading, "volume", fresh),
     )
 
 
@@ -164,7 +185,7 @@ def _array_of(reading: Reading) -> Int64s:
     return np.where(of_pool != NOWHERE, of_pool, own)
 
 
-def _vms(reading: Reading) -> VmFacts:
+def _vms(reading: Reading, fresh: Mapping[str, Freshness]) -> VmFacts:
     table = reading.estate.table("vm")
     newest, oldest, _ = _snapshots(reading, "vm")
     return VmFacts(
@@ -174,7 +195,7 @@ def _vms(reading: Reading) -> VmFacts:
         are_backups_told=table.amounts("backup_runs").values > 0,
         snapshot_at=newest,
         first_snapshot_at=oldest,
-        is_stale=_stale(table, reading=reading),
+        is_stale=_stale(reading, "vm", fresh),
     )
 
 
@@ -200,7 +221,7 @@ def _copies(reading: Reading) -> tuple[CopyFacts, Groups]:
     return facts, grouped(volume, n=len(table))
 
 
-def _pools(reading: Reading) -> PoolFacts:
+def _pools(reading: Reading, fresh: Mapping[str, Freshness]) -> PoolFacts:
     table = reading.estate.table("pool")
     books = reading.books["pool"]
     marks = reading.estate.marks["pool"]
@@ -225,7 +246,7 @@ def _pools(reading: Reading) -> PoolFacts:
         overcommit_percent=books.overcommit_percent,
         runway_days=np.where(is_unread, np.nan, runway),
         plannable_bytes=_moment(plannable),
-        is_stale=_stale(table, reading=reading),
+        is_stale=_stale(reading, "pool", fresh),
     )
 
 
