@@ -16,13 +16,15 @@ from keelmark.core.units import GIB, TIB
 from keelmark.estate.documents import (
     AboutDocument,
     ArrayDocument,
+    DatastoreDocument,
     DriveDocument,
     PoolDocument,
     ProtectionDocument,
+    VirtualDiskDocument,
     VirtualMachineDocument,
     VolumeDocument,
 )
-from keelmark.estate.models import Entity
+from keelmark.estate.models import Entity, Event
 from keelmark.feeds.importer import Imported, import_documents
 from tests.server.cluster import READ_AT, make_cluster
 from tests.server.conftest import NOW, Api, for_a_module, signed_in
@@ -73,9 +75,9 @@ def verdict(api, pk, kind="media"):
     return next(one for one in told["rules"] if one["kind"] == kind)
 
 
-def drive(role="pooled", media="ssd", uid="serial.d1"):
+def drive(role="pooled", media="ssd", uid="serial.d1", pool="uuid.p"):
     return DriveDocument(
-        uid=uid, name=uid, array_uid="serial.h", pool_uid="uuid.p", capacity_bytes=TIB, role=role,
+        uid=uid, name=uid, array_uid="serial.h", pool_uid=pool, capacity_bytes=TIB, role=role,
         media=media, read_at=NOW,
     )  # fmt: skip
 
@@ -169,6 +171,45 @@ def test_what_changed_lately_settles_until_it_is_judged(api, estate):
     Revision.objects.update(made_at=NOW - timedelta(hours=3))
     Promise.objects.update(made_at=NOW - timedelta(hours=2))
     assert api.get(f"/compliance/things/{estate['uuid.v1']}").json()["state"] == "broken"
+
+
+@pytest.mark.parametrize("what", ["disk", "volume"])
+def test_what_moved_lately_settles_where_it_came_to(api, estate, what):
+    tell(drive(media="hdd"))
+    subjects = ("uuid.v1", "naa.1", "uuid.s")
+    promised(api, drawn_up(api, FLASH, settling=60), *(estate[uid] for uid in subjects))
+    Revision.objects.update(made_at=NOW - timedelta(hours=3))
+    Promise.objects.update(made_at=NOW - timedelta(hours=2))
+
+    def states():
+        return [api.get(f"/compliance/things/{estate[uid]}").json()["state"] for uid in subjects]
+
+    assert states() == ["broken"] * 3
+    tell(
+        PoolDocument(uid="uuid.p2", array_uid="serial.h", name="swift-2", read_at=NOW,
+                     usable_bytes=20 * TIB, used_bytes=8 * TIB),
+        drive(media="hdd", uid="serial.d9", pool="uuid.p2"),
+        VolumeDocument(uid="naa.2", pool_uid="uuid.p2", name="seabed-2", size_bytes=TIB,
+                       read_at=NOW),
+        DatastoreDocument(uid="uuid.s2", name="kelp-ds2", kind="block", size_bytes=TIB,
+                          cluster_uid="id.kelp", extents=["naa.2"], read_at=NOW),
+    )  # fmt: skip
+    if what == "disk":
+        tell(
+            VirtualDiskDocument(uid="path.v1:a", name="sonar-1-a", vm_uid="uuid.v1",
+                                datastore_uid="uuid.s2", size_bytes=1024 * GIB, path="/s2/1",
+                                read_at=NOW)
+        )  # fmt: skip
+        assert states() == ["settling", "broken", "broken"]
+    else:
+        tell(
+            VolumeDocument(uid="naa.1", pool_uid="uuid.p2", name="seabed-1", size_bytes=10 * TIB,
+                           read_at=NOW)
+        )  # fmt: skip
+        assert states() == ["settling"] * 3
+    Event.objects.update(at=NOW - timedelta(hours=2))
+    Promise.objects.update(made_at=NOW - timedelta(hours=2, minutes=1))  # all is found anew
+    assert states() == ["broken"] * 3
 
 
 def test_a_draft_is_tried_before_it_is_a_revision(api, estate):

@@ -2,7 +2,7 @@
 
 from collections.abc import Hashable, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from threading import RLock
 
 import numpy as np
@@ -11,13 +11,13 @@ from numpy.typing import NDArray
 from keelmark.bearings.selectors.picture import Lately
 from keelmark.compliance.models import Promise
 from keelmark.compliance.selectors.definitions import Defined, defined, defined_at, promises
+from keelmark.compliance.selectors.placed import MINUTE_SECONDS, placed_at
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE, Words
 from keelmark.core.estate.places import places_of_disks
 from keelmark.core.estate.reading import Reading
 from keelmark.core.policy.nearest import Level, nearest
 
-MINUTE_SECONDS = 60
 KEPT = 24  # kinds and days that are looked at in a minute
 
 
@@ -50,8 +50,20 @@ class Promises:
         return Promised(
             policy=policy,
             level=level,
-            changed_at=np.fmax(revised[policy], self._assigned_at(kind)),
+            changed_at=np.fmax.reduce(
+                [
+                    revised[policy],
+                    self._assigned_at(kind),
+                    placed_at(self.reading, kind=kind, within=self._longest),
+                ]
+            ),
         )
+
+    @property
+    def _longest(self) -> timedelta:
+        """What moved before that has settled under every policy."""
+        minutes = [one.revision.settling_minutes for one in self.defined]
+        return timedelta(minutes=max(minutes, default=0))
 
     def _levels(self, kind: str) -> dict[Level, Int64s]:
         own, told = self._own(kind), self._told(kind)

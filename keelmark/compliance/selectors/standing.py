@@ -14,7 +14,8 @@ from keelmark.bearings.selectors.picture import Lately
 from keelmark.bearings.selectors.views import View
 from keelmark.compliance.selectors.definitions import Defined, defined, defined_at
 from keelmark.compliance.selectors.freshness import freshness_of
-from keelmark.compliance.selectors.promised import MINUTE_SECONDS, Promised, promised_at
+from keelmark.compliance.selectors.placed import MINUTE_SECONDS
+from keelmark.compliance.selectors.promised import Promised, promised_at
 from keelmark.core.arrays import Bools, Int64s
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.estate.reading import Reading

@@ -161,7 +161,10 @@ class Event(models.Model):
 
     class Meta:
         ordering = ["-at", "-pk"]
-        indexes = [models.Index(name="event_of", fields=["of", "-at"])]
+        indexes = [
+            models.Index(name="event_of", fields=["of", "-at"]),
+            models.Index(name="event_moved", fields=["at"], condition=models.Q(what="moved")),
+        ]
 
     def __str__(self) -> str:
         return f"{self.what} at {self.at}"
