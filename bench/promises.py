@@ -98,6 +98,7 @@ def _serve() -> None:
     from keelmark.bearings.selectors.picture import newest_estate
     from keelmark.compliance.models import DayServed
     from keelmark.compliance.selectors.found import packed
+    from keelmark.compliance.services.lately import pack_lately
     from keelmark.core.performance import PARTS, STEPS_A_DAY
     from keelmark.core.qos.found import Tally
     from keelmark.readings.rows import StepRows, microseconds
@@ -132,6 +133,9 @@ def _serve() -> None:
         )
     with connection.cursor() as cursor:
         cursor.execute("VACUUM ANALYZE")
+    begun = time.perf_counter()
+    pack_lately(now=datetime.now(UTC))
+    print(f"the newest steps packed by a worker in {time.perf_counter() - begun:.1f} s")
 
 
 def _screens() -> None:

@@ -51,6 +51,16 @@ class Revision(models.Model):
         return f"{self.policy} r{self.number}"
 
 
+class Stamp(models.Model):
+    """A number that grows with every write to some tables, whoever writes: triggers see to it."""
+
+    of = models.CharField(max_length=16, primary_key=True)
+    n = models.BigIntegerField()
+
+    def __str__(self) -> str:
+        return f"{self.of}: {self.n}"
+
+
 class Promise(models.Model):
     """A policy for one thing, for all of a tenant, project or class, or for the whole estate."""
 

@@ -11,7 +11,7 @@ from keelmark.core.errors import RangeError, ShapeError
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.policy.facts import SUBJECTS
 from keelmark.core.policy.groups import grouped, paired
-from keelmark.core.policy.judging import Policy, Subjects, faults_of, judged, rejudged
+from keelmark.core.policy.judging import Policy, Subjects, aged, faults_of, judged, rejudged
 from keelmark.core.policy.nearest import LEVELS, Level, nearest
 from keelmark.core.policy.places import places_for
 from keelmark.core.policy.rules import (
@@ -131,6 +131,26 @@ def test_a_changed_rule_is_one_column_and_as_if_all_were_judged_anew(told):
     for name in ("states", "amounts", "places"):
         np.testing.assert_array_equal(getattr(after, name), getattr(anew, name))
     assert (before.states == judged(told, subjects, policies=[asked(30)]).states).all()
+
+
+@given(told=facts, minutes=st.integers(0, 60 * 24 * 40), kind=st.sampled_from(SUBJECTS))
+def test_verdicts_that_age_are_those_judged_anew_later(told, minutes, kind):
+    policies = [
+        Policy(name="all", rules=tuple({rule.kind: rule for rule in ONE_EACH}.values())),
+        Policy(name="some", rules=(Encrypted(), CopyElsewhere(within_minutes=90))),
+    ]
+    n = told.n_of(kind)
+    subjects = Subjects(
+        kind=kind, policy=np.arange(n) % 3 - 1, changed_at=np.full(n, told.now - 20.0)
+    )
+    later = replace(told, now=told.now + minutes)
+    before = judged(told, subjects, policies=policies)
+    after, anew = (
+        aged(before, later, subjects, policies=policies),
+        judged(later, subjects, policies=policies),
+    )
+    for name in ("states", "unsettled", "amounts", "places", "settles_in"):
+        np.testing.assert_array_equal(getattr(after, name), getattr(anew, name))
 
 
 # A label is what somebody gave, however long ago.

@@ -25,6 +25,7 @@ BENCHES = [
     # the last ones share a database: the one keeps what the others read
     ("large 0.0005 20 keep", "/api/v1/limits"),
     ("bearings", "another day"),
+    ("promises", "facets policy"),
     ("painting", "sorted by a column"),
     ("forecast_run", "run done"),
 ]

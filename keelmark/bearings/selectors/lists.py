@@ -86,17 +86,13 @@ def _maybe(columns: Columns, name: str) -> Figure | None:
 
 def _key(columns: Columns, *, name: str, rows: Int64s) -> np.ndarray:
     if name == "name":
-        return order_of(_NO_FIGURE, rows=rows, names=columns.table.names)
+        return columns.table.name_ranks[rows]
     if KINDS[columns.kind].field(name) is not None:
         return order_of(columns.figure(name), rows=rows)
     at, target = columns.linked(name)
-    names = columns.view.reading.estate.table(target).names
-    ranks = np.argsort(np.argsort(np.array([one.casefold() for one in names]), kind="stable"))
+    ranks = columns.view.reading.estate.table(target).name_ranks
     at = at[rows]
     return np.where(at == NOWHERE, -1, ranks[at] if len(ranks) else 0).astype(np.int64)
-
-
-_NO_FIGURE = Amounts(values=np.zeros(0, np.int64), is_known=np.zeros(0, np.bool_))
 
 
 def cells(columns: Columns, *, row: int, names: Sequence[str]) -> dict[str, Any]:  # Any: JSON

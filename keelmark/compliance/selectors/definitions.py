@@ -1,14 +1,22 @@
 """Which policies there are, as the core judges by them, and to whom each is promised."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import datetime
 from typing import Any
 
-from django.db.models import Max, OuterRef, Prefetch, QuerySet, Subquery
+import numpy as np
+import pyarrow as pa
+from django.db.models import FloatField, OuterRef, Prefetch, QuerySet, Subquery
+from django.db.models.functions import Extract, Floor
 
-from keelmark.compliance.models import Policy, Promise, Revision
+from keelmark.compliance.models import Policy, Promise, Revision, Stamp
+from keelmark.core.arrays import Float64s, Int64s
+from keelmark.core.estate.columns import NOWHERE, Table
 from keelmark.core.policy import judging
 from keelmark.core.policy.rules import Rule, rule_of
+from keelmark.readings.columnar import columns_of
+
+MINUTE_SECONDS = 60
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -58,9 +66,52 @@ def promises() -> "QuerySet[Promise]":
     return Promise.objects.filter(policy__retired_at__isnull=True).select_related("entity")
 
 
-def defined_at() -> tuple[int, int, datetime | None, datetime | None, int]:
-    """Return what tells two states of all definitions apart."""
-    revision = Revision.objects.aggregate(n=Max("pk"))["n"] or 0
-    told = Promise.objects.aggregate(at=Max("made_at"))
-    retired = Policy.objects.aggregate(at=Max("retired_at"))["at"]
-    return revision, Promise.objects.count(), told["at"], retired, Policy.objects.count()
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Given:
+    """What things were given by hand, as columns: whom, what, and in which minute."""
+
+    entity_ids: Int64s
+    given_ids: Int64s
+    minutes: Float64s
+
+    def along(self, table: Table, *, place_of: Mapping[int, int]) -> tuple[Int64s, Float64s]:
+        """Return the place of what each thing of a table was given, and the minute, NaN where none.
+
+        ``place_of`` knows the place of each that still stands; what does not is nothing.
+        """
+        told = np.full(len(table), NOWHERE, dtype=np.int64)
+        minutes = np.full(len(table), np.nan)
+        rows = table.rows_of(self.entity_ids)
+        kept, at = np.unique(self.given_ids, return_inverse=True)
+        places = np.array([*(place_of.get(pk, NOWHERE) for pk in kept.tolist()), NOWHERE])[at]
+        is_so = (rows != NOWHERE) & (places != NOWHERE)
+        told[rows[is_so]], minutes[rows[is_so]] = places[is_so], self.minutes[is_so]
+        return told, minutes
+
+
+def given_of(query: "QuerySet[Any, Any]", *, what: str) -> Given:  # Any: of whatever names things
+    """Return rows that give things something, read as columns: there may be very many."""
+    minute = Floor(Extract("made_at", "epoch") / MINUTE_SECONDS, output_field=FloatField())
+    rows = query.order_by().filter(entity__isnull=False).annotate(minute=minute)
+    told = columns_of(
+        rows.values_list("entity_id", what, "minute"),
+        types={"id": pa.int64(), "what": pa.int64(), "minute": pa.float64()},
+    )
+    return Given(
+        entity_ids=told.column("id").to_numpy(), given_ids=told.column("what").to_numpy(),
+        minutes=told.column("minute").to_numpy(),
+    )  # fmt: skip
+
+
+def defined_at() -> int:
+    """Return what tells two states of all policies and whom they are promised apart."""
+    return _stamp("policies")
+
+
+def tiers_defined_at() -> int:
+    """Return what tells two states of all tiers and their namings apart."""
+    return _stamp("tiers")
+
+
+def _stamp(of: str) -> int:
+    return Stamp.objects.filter(of=of).values_list("n", flat=True).first() or 0

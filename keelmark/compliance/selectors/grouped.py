@@ -13,8 +13,8 @@ from keelmark.compliance.selectors.serving import (
     WORST_FIRST,
     LanesAsked,
     Served,
+    disks_of_lanes,
     number,
-    rows_of_lanes,
 )
 from keelmark.compliance.selectors.tiers import is_served
 from keelmark.core.arrays import Float64s, Int64s
@@ -25,6 +25,7 @@ from keelmark.core.performance import PARTS
 from keelmark.core.qos.tiers import Offer, offer
 from keelmark.readings.performance.reading import instants_of
 
+MOST_INSTANTS: Final = 10_000  # disks
 GROUPS: Final = ("vm", "host", "cluster", "datastore", "volume", "pool", "array")
 _WAITS: Final = [PARTS.index(name) for name in LATENCY_PARTS]
 
@@ -35,7 +36,7 @@ class Grouped:
     def __init__(self, view: View, served: Served, asked: LanesAsked, *, kind: str) -> None:
         self.view, self.served, self.kind = view, served, kind
         self.table = view.reading.estate.table(kind)
-        self.disks = np.sort(rows_of_lanes(view, served, asked))
+        self.disks = disks_of_lanes(view, served, asked)
         at = group_of_disks(view.reading, kind=kind)[self.disks]
         is_seen = np.append(view.seen[kind], False)[at]
         self.disks, self.at = self.disks[is_seen], at[is_seen]
@@ -99,11 +100,14 @@ class Grouped:
         )  # fmt: skip
 
     def _instant(self, rows: Int64s) -> Float64s:
-        """Of those of which each disk that is read tells its instant; of other days nobody."""
+        """Of those of which each disk that is read tells its instant; of other days nobody.
+
+        Nor of very many: their instants are of different moments, and their means tell more.
+        """
         told = np.full(len(self.table), np.nan)
-        if self.view.reading.when is not When.NOW:
-            return told
         is_wanted = np.isin(self.at, rows) & ~np.isnan(self.served.mean[self.disks])
+        if self.view.reading.when is not When.NOW or is_wanted.sum() > MOST_INSTANTS:
+            return told
         ids = self.view.reading.estate.table("disk").ids[self.disks[is_wanted]]
         order = np.argsort(ids)
         iops = np.empty(len(ids))

@@ -2,9 +2,8 @@
 
 from django.db.models import Count, Max
 
-from keelmark.compliance.selectors.definitions import defined_at
+from keelmark.compliance.selectors.definitions import defined_at, tiers_defined_at
 from keelmark.compliance.selectors.serving import DISKS, collected_at
-from keelmark.compliance.selectors.tiers import tiers_defined_at
 from keelmark.feeds.changes.reading import LIVE
 from keelmark.feeds.models import Change
 from keelmark.readings.performance.lately import lately_made

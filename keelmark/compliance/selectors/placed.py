@@ -5,12 +5,11 @@ from datetime import timedelta
 import numpy as np
 
 from keelmark.access.clock import now
+from keelmark.compliance.selectors.definitions import MINUTE_SECONDS
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.estate.reading import Reading, When
 from keelmark.estate.models import Event, Kind
-
-MINUTE_SECONDS = 60
 
 
 def placed_at(reading: Reading, *, kind: str, within: timedelta) -> Float64s:

@@ -9,9 +9,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keelmark.bearings.selectors.picture import Lately
-from keelmark.compliance.models import Promise
-from keelmark.compliance.selectors.definitions import Defined, defined, defined_at, promises
-from keelmark.compliance.selectors.placed import MINUTE_SECONDS, placed_at
+from keelmark.compliance.selectors.definitions import (
+    MINUTE_SECONDS,
+    Defined,
+    Given,
+    defined,
+    defined_at,
+    given_of,
+    promises,
+)
+from keelmark.compliance.selectors.placed import placed_at
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE, Words
 from keelmark.core.estate.places import places_of_disks
@@ -38,7 +45,9 @@ class Promises:
         self.defined = defined
         self.place_of = {one.policy.pk: place for place, one in enumerate(defined)}
         self.by_name = {one.policy.name.casefold(): place for place, one in enumerate(defined)}
-        self.told = [one for one in promises() if one.policy_id in self.place_of]
+        self.wide = [
+            one for one in promises().filter(entity__isnull=True) if one.policy_id in self.place_of
+        ]
 
     def of(self, kind: str) -> Promised:
         """Return the nearest policy of all subjects of a kind."""
@@ -53,7 +62,7 @@ class Promises:
             changed_at=np.fmax.reduce(
                 [
                     revised[policy],
-                    self._assigned_at(kind),
+                    self._own(kind)[1],
                     placed_at(self.reading, kind=kind, within=self._longest),
                 ]
             ),
@@ -66,19 +75,19 @@ class Promises:
         return timedelta(minutes=max(minutes, default=0))
 
     def _levels(self, kind: str) -> dict[Level, Int64s]:
-        own, told = self._own(kind), self._told(kind)
+        own, told = self._own(kind)[0], self._told(kind)
         levels = {Level.ITSELF: own, Level.TOLD: told}
         if kind == "disk":
             vm = self.reading.link("disk", "vm")
             of_vm, _ = nearest(
-                {Level.ITSELF: self._own("vm"), Level.TOLD: self._told("vm")},
+                {Level.ITSELF: self._own("vm")[0], Level.TOLD: self._told("vm")},
                 n=len(self.reading.estate.table("vm")),
             )
             levels[Level.VM] = taken(of_vm, vm)
         for level, way in ((Level.PROJECT, "project"), (Level.TENANT, "tenant")):
             at = self._above(kind, way)
             if at is not None:
-                levels[level] = taken(self._own(way), at)
+                levels[level] = taken(self._own(way)[0], at)
         pools = self._pools(kind)
         if pools is not None:
             levels[Level.CLASS] = taken(self._by_class(), pools)
@@ -87,24 +96,9 @@ class Promises:
         )
         return levels
 
-    def _own(self, kind: str) -> Int64s:
-        table = self.reading.estate.table(kind)
-        told = np.full(len(table), NOWHERE, dtype=np.int64)
-        for one, row in self._rows(kind):
-            told[row] = self.place_of[one.policy_id]
-        return told
-
-    def _assigned_at(self, kind: str) -> Float64s:
-        told = np.full(len(self.reading.estate.table(kind)), np.nan)
-        for one, row in self._rows(kind):
-            told[row] = minute_of(one.made_at)
-        return told
-
-    def _rows(self, kind: str) -> list[tuple[Promise, int]]:
-        mine = [one for one in self.told if one.entity and one.entity.kind == kind]
-        ids = np.array([one.entity_id for one in mine], dtype=np.int64)
-        rows = self.reading.estate.table(kind).rows_of(ids)
-        return [(one, row) for one, row in zip(mine, rows.tolist(), strict=True) if row != NOWHERE]
+    def _own(self, kind: str) -> tuple[Int64s, Float64s]:
+        """What things of a kind were promised themselves, and when."""
+        return given_now().along(self.reading.estate.table(kind), place_of=self.place_of)
 
     def _told(self, kind: str) -> Int64s:
         """By the name that a feed tells for it."""
@@ -126,7 +120,7 @@ class Promises:
     def _by_class(self) -> Int64s:
         names = {
             one.service_class.name: self.place_of[one.policy_id]
-            for one in self.told
+            for one in self.wide
             if one.service_class is not None
         }
         classes = self.reading.estate.table("pool").columns.get("class")
@@ -136,13 +130,14 @@ class Promises:
         return np.array([*places, NOWHERE], dtype=np.int64)[classes.codes]
 
     def _of_estate(self) -> int:
-        whole = [one for one in self.told if one.entity is None and one.service_class is None]
+        whole = [one for one in self.wide if one.service_class is None]
         return self.place_of[whole[-1].policy_id] if whole else NOWHERE
 
 
 class _Kept:
     lock = RLock()
     promised: Lately[Hashable, Promised] = Lately(KEPT)
+    given: Lately[Hashable, Given] = Lately(1)
 
 
 def promised_at(reading: Reading, *, kind: str) -> Promised:
@@ -152,6 +147,12 @@ def promised_at(reading: Reading, *, kind: str) -> Promised:
             lambda: (kind, reading.estate.revision, reading.day, defined_at()),
             lambda _: Promises(reading, defined()).of(kind),
         )
+
+
+def given_now() -> Given:
+    """Return what is promised to single things, as it stands."""
+    with _Kept.lock:
+        return _Kept.given.made(defined_at, lambda _: given_of(promises(), what="policy_id"))
 
 
 def by_word(reading: Reading, *, kind: str, column: str, by_name: dict[str, int]) -> Int64s:

@@ -188,14 +188,20 @@ def seen_disks(view: View) -> Bools:
     return told & view.reading.is_there["disk"]
 
 
-def rows_of_lanes(view: View, served: Served, asked: LanesAsked) -> Int64s:
-    """Return the rows of disks in sight, the worst first, then who is nearest to its limit."""
+def disks_of_lanes(view: View, served: Served, asked: LanesAsked) -> Int64s:
+    """Return the rows of disks in sight that are asked for, as they stand in their table."""
     shown = asked_for(view, served.tiered, asked)
     if asked.state is not None:
         shown &= served.codes == STATES.index(asked.state)
     if asked.found is not None:
         shown &= week_at(view.reading).found.is_found[FOUND.index(asked.found)]
-    rows = ordered(Columns(view, kind="disk"), rows=np.flatnonzero(shown), order=["name"])
+    return np.flatnonzero(shown)
+
+
+def rows_of_lanes(view: View, served: Served, asked: LanesAsked) -> Int64s:
+    """Return the rows of disks in sight, the worst first, then who is nearest to its limit."""
+    rows = disks_of_lanes(view, served, asked)
+    rows = ordered(Columns(view, kind="disk"), rows=rows, order=["name"])
     with np.errstate(invalid="ignore"):
         pressed = np.nan_to_num(served.mean[rows] / served.tiered.maximum[rows])
     if asked.found is Found.OUTGROWS:  # the first to end first

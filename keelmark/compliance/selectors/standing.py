@@ -1,7 +1,7 @@
 """How subjects stand with what was promised to them, at one bearing."""
 
 from collections.abc import Hashable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from threading import RLock
 from typing import Any, Final
@@ -12,15 +12,14 @@ from keelmark.access.clock import now
 from keelmark.bearings.selectors.lists import Columns, ordered
 from keelmark.bearings.selectors.picture import Lately
 from keelmark.bearings.selectors.views import View
-from keelmark.compliance.selectors.definitions import Defined, defined, defined_at
+from keelmark.compliance.selectors.definitions import MINUTE_SECONDS, Defined, defined, defined_at
 from keelmark.compliance.selectors.freshness import freshness_of
-from keelmark.compliance.selectors.placed import MINUTE_SECONDS
 from keelmark.compliance.selectors.promised import Promised, promised_at
 from keelmark.core.arrays import Bools, Int64s
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.estate.reading import Reading
 from keelmark.core.policy.facts import SUBJECTS, Facts
-from keelmark.core.policy.judging import Policy, Subjects, Verdicts, judged
+from keelmark.core.policy.judging import Policy, Subjects, Verdicts, aged, judged
 from keelmark.core.policy.nearest import LEVELS, Level
 from keelmark.core.policy.of_estate import facts_of
 from keelmark.core.policy.rules import PLACE_OF, RULES
@@ -65,6 +64,7 @@ class _Kept:
     lock = RLock()
     facts: Lately[Hashable, Facts] = Lately(4)
     standings: Lately[Hashable, Standing] = Lately(KEPT)
+    judged: Lately[Hashable, Standing] = Lately(len(SUBJECTS))
 
 
 def minute_now() -> float:
@@ -100,7 +100,7 @@ def standing_at(reading: Reading, *, kind: str) -> Standing:
                 kind, reading.estate.revision, reading.day, reading.quantile, minute_now(),
                 defined_at(),
             ),
-            lambda _: _standing(reading, kind=kind, policies=defined()),
+            lambda _: _standing(reading, kind=kind),
         )  # fmt: skip
 
 
@@ -116,8 +116,25 @@ def tried(view: View, *, kind: str, place: int, instead: Policy) -> tuple[Standi
     return before, judged(before.facts, subjects, policies=policies)
 
 
-def _standing(reading: Reading, *, kind: str, policies: Sequence[Defined]) -> Standing:
+def _standing(reading: Reading, *, kind: str) -> Standing:
+    """Judged anew where anything changed; where time alone has passed, by what ages."""
+    key = (
+        kind, reading.estate.revision, reading.day, reading.quantile, quiet_at(now()), defined_at(),
+    )  # fmt: skip
+    before = _Kept.judged.get(key)
     facts = _facts_of(reading)
+    if before is not None:
+        told = before.verdicts
+        subjects = Subjects(
+            kind=kind, policy=before.promised.policy, changed_at=before.promised.changed_at
+        )
+        policies = [one.core for one in before.defined]
+        verdicts = aged(told, facts, subjects, policies=policies)
+        return replace(before, facts=facts, verdicts=verdicts)
+    return _Kept.judged.keep(key, _judged(reading, facts, kind=kind, policies=defined()))
+
+
+def _judged(reading: Reading, facts: Facts, *, kind: str, policies: Sequence[Defined]) -> Standing:
     promised = promised_at(reading, kind=kind)
     subjects = Subjects(kind=kind, policy=promised.policy, changed_at=promised.changed_at)
     verdicts = judged(facts, subjects, policies=[one.core for one in policies])
@@ -205,7 +222,7 @@ def told_of(
         "policy_name": one and one.policy.name,
         "revision": one and one.revision.number,
         "by": LEVELS[int(promised.level[row])].value if one else None,
-        "state": VERDICTS[int(verdicts.worst[row])].value,
+        "state": VERDICTS[verdicts.worst_of(row)].value,
         "settles_in_minutes": None if np.isnan(left) else left,
         "rules": [
             {

@@ -2,17 +2,22 @@
 
 from collections.abc import Hashable, Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import timedelta
 from threading import RLock
 from typing import Final
 
 import numpy as np
-from django.db.models import Max, OuterRef, Prefetch, QuerySet, Subquery
+from django.db.models import OuterRef, Prefetch, QuerySet, Subquery
 
 from keelmark.access.clock import now
 from keelmark.bearings.selectors.picture import Lately
 from keelmark.compliance.models import Tier, TierNaming, TierRevision
-from keelmark.compliance.selectors.definitions import defined, defined_at
+from keelmark.compliance.selectors.definitions import (
+    defined,
+    defined_at,
+    given_of,
+    tiers_defined_at,
+)
 from keelmark.compliance.selectors.promised import by_word, minute_of, promised_at, taken
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE, Words
@@ -66,14 +71,6 @@ def core_tier(one: TierRevision) -> core.Tier:
         max_bytes_per_second=one.max_bytes_per_second, latency_ms=one.latency_ms,
         is_together=one.is_together,
     )  # fmt: skip
-
-
-def tiers_defined_at() -> tuple[int, int, datetime | None, datetime | None, int]:
-    """Return what tells two states of all tiers and their namings apart."""
-    revision = TierRevision.objects.aggregate(n=Max("pk"))["n"] or 0
-    named = TierNaming.objects.aggregate(at=Max("made_at"))["at"]
-    retired = Tier.objects.aggregate(at=Max("retired_at"))["at"]
-    return revision, TierNaming.objects.count(), named, retired, Tier.objects.count()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -150,7 +147,11 @@ def _named(reading: Reading, told: Sequence[DefinedTier]) -> tuple[Int64s, Int64
     n = len(reading.estate.table("disk"))
     place_of = {one.tier.pk: at for at, one in enumerate(told)}
     by_name = {one.core.name.casefold(): at for at, one in enumerate(told)}
-    own = {kind: _own(reading, kind=kind, place_of=place_of) for kind in ("disk", "vm", "project")}
+    given = given_of(TierNaming.objects.all(), what="tier_id")
+    own = {
+        kind: given.along(reading.estate.table(kind), place_of=place_of)
+        for kind in ("disk", "vm", "project")
+    }
     vm = reading.link("disk", "vm")
     project = taken(reading.link("vm", "project"), vm)
     tier, level = nearest(
@@ -188,18 +189,6 @@ def _set_at(reading: Reading) -> Float64s:
         if row != NOWHERE:
             told[row] = minute_of(at)
     return told
-
-
-def _own(reading: Reading, *, kind: str, place_of: dict[int, int]) -> tuple[Int64s, Float64s]:
-    table = reading.estate.table(kind)
-    told = np.full(len(table), NOWHERE, dtype=np.int64)
-    named_at = np.full(len(table), np.nan)
-    mine = [one for one in TierNaming.objects.filter(entity__kind=kind) if one.tier_id in place_of]
-    rows = table.rows_of(np.array([one.entity_id for one in mine], dtype=np.int64))
-    for one, row in zip(mine, rows.tolist(), strict=True):
-        if row != NOWHERE:
-            told[row], named_at[row] = place_of[one.tier_id], minute_of(one.made_at)
-    return told, named_at
 
 
 def _of_policies(reading: Reading, *, by_name: dict[str, int]) -> Int64s:

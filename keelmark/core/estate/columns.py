@@ -117,6 +117,13 @@ class Table:
         """The names without regard to case, for whoever looks for one."""
         return tuple(name.casefold() for name in self.names)
 
+    @cached_property
+    def name_ranks(self) -> Int64s:
+        """Where each name stands among all without regard to case, (n,); the same name alike."""
+        ranked = sorted(set(self.names), key=str.casefold)
+        rank_of = {name: rank for rank, name in enumerate(ranked)}
+        return np.array([rank_of[name] for name in self.names], dtype=np.int64)
+
     def amounts(self, name: str) -> Amounts:
         """Return a column of amounts; one that there is not is of what nobody told."""
         column = self.columns.get(name)

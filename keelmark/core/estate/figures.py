@@ -92,15 +92,8 @@ def _of_books(reading: Reading, *, kind: str, name: str) -> Figure | None:
     return _OF_BOOKS[name](books) if name in _OF_BOOKS else None
 
 
-def order_of(one: Figure, *, rows: Int64s, names: tuple[str, ...] = ()) -> Float64s | Int64s:
-    """Return what rows are sorted by, the smallest first; what is not known sorts below all.
-
-    ``names`` are given where the field is the name itself.
-    """
-    if names:
-        ranked = sorted({names[row] for row in rows.tolist()}, key=str.casefold)
-        rank_of = {name: rank for rank, name in enumerate(ranked)}
-        return np.array([rank_of[names[row]] for row in rows.tolist()], dtype=np.int64)
+def order_of(one: Figure, *, rows: Int64s) -> Float64s | Int64s:
+    """Return what rows are sorted by, the smallest first; what is not known sorts below all."""
     if isinstance(one, Words):
         by_word = np.argsort(np.argsort([word.casefold() for word in one.words], kind="stable"))
         codes = one.codes[rows]

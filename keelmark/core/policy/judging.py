@@ -89,6 +89,10 @@ class Verdicts:
         told: Codes = self.states.max(axis=1, initial=EXEMPT)
         return told
 
+    def worst_of(self, row: int) -> int:
+        """The worst rule of one subject."""
+        return int(self.states[row].max(initial=EXEMPT))
+
     def counts(self, *, policy: int | None = None) -> dict[Verdict, int]:
         """Return how many subjects stand how, of one policy or of all."""
         worst = self.worst if policy is None else self.worst[self.policy == policy]
@@ -134,13 +138,11 @@ def judged(facts: Facts, subjects: Subjects, *, policies: Sequence[Policy]) -> V
         places=np.full((n, N_RULES), NOWHERE, dtype=np.int32),
         settles_in=np.full(n, np.nan),
     )
-    for at, policy in enumerate(policies):
+    for policy in policies:
         kinds = [rule.kind for rule in policy.rules]
         if len(set(kinds)) < len(kinds):
             raise RangeError(argument=policy.name, found=kinds, wanted="each kind of rule once")
-        rows = np.flatnonzero(subjects.policy == at)
-        for rule in policy.rules if len(rows) else ():
-            _set(verdicts, rule, rule.found_of(facts, kind=subjects.kind), rows=rows)
+    _judge(verdicts, facts, subjects, policies=policies)
     return _settled(verdicts, facts, subjects, policies=policies)
 
 
@@ -156,6 +158,37 @@ def rejudged(
     )  # fmt: skip
     _set(told, rule, rule.found_of(facts, kind=subjects.kind), rows=rows)
     return _settled(told, facts, subjects, policies=policies)
+
+
+def aged(
+    verdicts: Verdicts, facts: Facts, subjects: Subjects, *, policies: Sequence[Policy]
+) -> Verdicts:
+    """Return verdicts some time later, where nothing but time has passed.
+
+    The same as :func:`judged` makes of the facts, whose ``now`` alone may differ from that by
+    which the verdicts were found.
+    """
+    told = replace(
+        verdicts, unsettled=verdicts.unsettled.copy(), amounts=verdicts.amounts.copy(),
+        places=verdicts.places.copy(),
+    )  # fmt: skip
+    ageing = [replace(one, rules=tuple(r for r in one.rules if r.ages)) for one in policies]
+    _judge(told, facts, subjects, policies=ageing)
+    return _settled(told, facts, subjects, policies=policies)
+
+
+def _judge(
+    verdicts: Verdicts, facts: Facts, subjects: Subjects, *, policies: Sequence[Policy]
+) -> None:
+    """Set what the rules of all policies find; policies that share a rule share what it finds."""
+    found: dict[Rule, Found] = {}
+    for at, policy in enumerate(policies):
+        rows = np.flatnonzero(subjects.policy == at)
+        for rule in policy.rules if len(rows) else ():
+            if rule not in found and subjects.kind in rule.subjects:
+                found[rule] = rule.found_of(facts, kind=subjects.kind)
+            if rule in found:
+                _set(verdicts, rule, found[rule], rows=rows)
 
 
 def _set(verdicts: Verdicts, rule: Rule, of: Found, *, rows: Int64s) -> None:

@@ -66,6 +66,7 @@ class Rule(ABC):
     kind: ClassVar[str]
     about: ClassVar[str]
     params: ClassVar[tuple[Param, ...]] = ()
+    ages: ClassVar[bool] = False  # whether what it finds changes by the passing of time alone
     place_kind: ClassVar[str] = "volume"  # in which table places are rows
     subjects: ClassVar[tuple[str, ...]] = SUBJECTS  # on which it may bear
     told_by: ClassVar[str] = "a feed of the array"  # who could tell where nothing is known

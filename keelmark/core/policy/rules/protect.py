@@ -42,6 +42,7 @@ class CopyElsewhere(Rule):
     """A copy at another site, or at a named one, not older than a time."""
 
     kind: ClassVar[str] = "copy"
+    ages: ClassVar[bool] = True
     about: ClassVar[str] = "a copy at another site, not older than"
     params: ClassVar = (
         Param(name="within_minutes", form=Form.MINUTES, about="not older than"),
@@ -105,6 +106,7 @@ class SnapshotsEvery(Rule):
     """A snapshot of the volume or of the VM every so long."""
 
     kind: ClassVar[str] = "snapshots"
+    ages: ClassVar[bool] = True
     about: ClassVar[str] = "a snapshot every"
     params: ClassVar = (Param(name="every_minutes", form=Form.MINUTES, about="every"),)
     every_minutes: int
@@ -159,6 +161,7 @@ class SnapshotsKept(Rule):
     """Snapshots are kept for so long."""
 
     kind: ClassVar[str] = "kept"
+    ages: ClassVar[bool] = True
     about: ClassVar[str] = "snapshots are kept for"
     params: ClassVar = (Param(name="for_days", form=Form.DAYS, about="for"),)
     for_days: int
@@ -213,6 +216,7 @@ class BackedUp(Rule):
     """The last good backup of the VM is not older than a time."""
 
     kind: ClassVar[str] = "backup"
+    ages: ClassVar[bool] = True
     about: ClassVar[str] = "last good backup not older than"
     params: ClassVar = (Param(name="within_minutes", form=Form.MINUTES, about="not older than"),)
     place_kind: ClassVar[str] = "vm"
