@@ -5,6 +5,7 @@ import io
 from datetime import datetime, timedelta
 
 import msgspec
+import numpy as np
 import pytest
 
 from keelmark.access.models import AuditEntry, Role
@@ -12,7 +13,8 @@ from keelmark.access.services.people import ensure_person, set_person
 from keelmark.bearings.packs.building import build_revision
 from keelmark.compliance.models import Policy, Promise, Revision, VerdictKept
 from keelmark.compliance.services.history import keep_verdicts
-from keelmark.core.units import GIB, TIB
+from keelmark.core.performance import PARTS, STEPS_A_DAY
+from keelmark.core.units import GIB, MIB, TIB
 from keelmark.estate.documents import (
     AboutDocument,
     ArrayDocument,
@@ -20,12 +22,14 @@ from keelmark.estate.documents import (
     DriveDocument,
     PoolDocument,
     ProtectionDocument,
+    SnapshotDocument,
     VirtualDiskDocument,
     VirtualMachineDocument,
     VolumeDocument,
 )
 from keelmark.estate.models import Entity, Event
 from keelmark.feeds.importer import Imported, import_documents
+from keelmark.readings.performance.packing import take_packed
 from tests.server.cluster import READ_AT, make_cluster
 from tests.server.conftest import NOW, Api, for_a_module, signed_in
 
@@ -223,11 +227,15 @@ def test_a_draft_is_tried_before_it_is_a_revision(api, estate):
     assert (told["n_breaks"], told["n_mends"]) == (2, 0)
     assert {one["id"] for one in told["breaks"]} == {estate["uuid.v1"], estate["uuid.v2"]}
     assert told["by_rule"] == {"media": 2}
-    assert (told["n_places"], told["rejections"]) == (0, [{"kind": "media", "n": 1, "n_alone": 1}])
+    assert (told["n_places"], told["rejections"]) == (
+        0,
+        [{"kind": "media", "n": 1, "n_alone": 1, "nearest": None}],
+    )
     needs = told["needs"]  # both have a disk of 500 GiB, and no pool is of flash
     assert (needs["n_disks"], needs["used_bytes"]) == (2, 1_000 * GIB)
     assert (needs["room_bytes"], needs["fits"], needs["iops"]) == (0, False, None)
     assert (needs["n_uncounted"], told["quiet"]) == (2, None)
+    assert (needs["n_left"], needs["places"], told["beside"]) == (2, [], None)
     same = api.send(
         "POST", "/compliance/tries", rules=[{"kind": "media", "told": {"media": "hdd"}}]
     ).json()["impact"]
@@ -455,3 +463,80 @@ def test_promises_are_exported_a_line_a_subject_and_rule(api, estate, monkeypatc
     refused = api.get("/compliance/verdicts/vm/export")
     assert refused.status_code == 422
     assert "narrow the scope" in refused.json()["detail"]
+
+
+def test_a_rule_that_rejects_every_pool_names_the_one_that_misses_it_by_the_least(api, estate):
+    tell(*(
+        PoolDocument(uid=f"uuid.p{n}", array_uid="serial.h", name=f"swift-{n}", read_at=NOW,
+                     usable_bytes=10 * TIB, used_bytes=TIB, provisioned_bytes=promised * TIB)
+        for n, promised in ((7, 18), (8, 13), (9, 25))
+    ), *(
+        VolumeDocument(uid=f"naa.{n}", pool_uid=f"uuid.p{n}", name=f"v{n}", size_bytes=TIB,
+                       read_at=NOW)
+        for n in (7, 8, 9)
+    ))  # fmt: skip
+    rule = {"kind": "overcommit", "told": {"ceiling_percent": 100}}
+    told = api.send("POST", "/compliance/tries", policy_id=None, rules=[rule]).json()["impact"]
+    rejected = next(one for one in told["rejections"] if one["kind"] == "overcommit")
+    assert (rejected["nearest"]["name"], rejected["nearest"]["home_name"]) == ("swift-8", "heron-1")
+    assert rejected["nearest"]["found"] == "130 %"
+
+
+def test_what_breaks_tells_where_it_would_go(api, estate):
+    policy = drawn_up(api, {"kind": "media", "told": {"media": "hdd"}})
+    promised(api, policy, estate["uuid.v1"], estate["uuid.v2"])
+    tell(
+        drive(media="hdd"),
+        *(
+            PoolDocument(uid=f"uuid.f{n}", array_uid="serial.h", name=f"flash-{n}", read_at=NOW,
+                         usable_bytes=1000 * GIB, used_bytes=(1000 - left) * GIB)
+            for n, left in ((1, 700), (2, 300))
+        ),
+        *(drive(uid=f"serial.f{n}", pool=f"uuid.f{n}") for n in (1, 2)),
+        *(
+            VolumeDocument(uid=f"naa.f{n}", pool_uid=f"uuid.f{n}", name=f"f{n}", size_bytes=TIB,
+                           read_at=NOW)
+            for n in (1, 2)
+        ),
+    )  # fmt: skip
+    told = api.send("POST", "/compliance/tries", policy_id=policy["id"], rules=[FLASH]).json()
+    needs = told["impact"]["needs"]  # two of 500 GiB, and 600 and 200 under the limit marks
+    assert (needs["fits"], needs["n_left"], needs["n_places"]) == (False, 1, 1)
+    (place,) = needs["places"]
+    assert (place["name"], place["n_disks"], place["used_bytes"]) == ("flash-1", 1, 500 * GIB)
+
+
+@pytest.mark.parametrize(
+    ("rule", "field", "n_bytes"),
+    [
+        (COPY, "copy_bytes", 500 * GIB),
+        ({"kind": "provisioning", "told": {"form": "thick"}}, "thick_bytes", 524 * GIB),
+        # what is written in two days, and of very many days all that is used
+        ({"kind": "kept", "told": {"for_days": 2}}, "snapshot_bytes", MIB * 86_400 * 2),
+        ({"kind": "kept", "told": {"for_days": 900}}, "snapshot_bytes", 500 * GIB),
+    ],
+)
+def test_what_a_draft_takes_beside_what_moves(api, estate, rule, field, n_bytes):
+    tell(
+        drive(),
+        VirtualDiskDocument(uid="path.v1:a", name="sonar-1-a", vm_uid="uuid.v1",
+                            datastore_uid="uuid.s", size_bytes=1024 * GIB, provisioning="thin",
+                            on_array_bytes=500 * GIB, path="/s/1", read_at=NOW),
+        VolumeDocument(uid="naa.c", pool_uid="uuid.p", name="other", size_bytes=TIB, read_at=NOW),
+        VolumeDocument(uid="naa.d", pool_uid="uuid.p", name="its copy", size_bytes=TIB,
+                       read_at=NOW),
+        about("naa.c", replicated_to=["naa.d"]),  # somebody tells of copies, and of snapshots
+        SnapshotDocument(uid="id.snap", name="snap", of_uid="naa.c", taken_at=NOW, read_at=NOW),
+    )  # fmt: skip
+    steps = np.full((1, len(PARTS), STEPS_A_DAY), np.nan, dtype=np.float32)
+    steps[:, [PARTS.index("read_iops"), PARTS.index("write_iops")]] = 1
+    steps[:, PARTS.index("write_bytes_per_second")] = MIB
+    take_packed(NOW.date() - timedelta(days=1), ids=np.array([estate["path.v1:a"]]), steps=steps)
+    policy = drawn_up(api, FLASH)
+    promised(api, policy, estate["uuid.v1"])
+    told = api.send("POST", "/compliance/tries", policy_id=policy["id"], rules=[FLASH, rule])
+    beside = told.json()["impact"]["beside"]
+    names = {"copy_bytes", "thick_bytes", "snapshot_bytes"}
+    assert beside[field] == n_bytes
+    assert all(beside[name] is None for name in names - {field})
+    assert (beside["copy_room_bytes"] > 0) is True

@@ -126,8 +126,20 @@ class PlaceNamedRead(serializers.Serializer[Record]):
     name = serializers.CharField()
 
 
-class PoolForPolicyRead(PlaceNamedRead):
+class PoolNamedRead(PlaceNamedRead):
     home_name = serializers.CharField(allow_null=True)
+
+
+class PlaceFittedRead(PoolNamedRead):
+    n_disks = serializers.IntegerField()
+    used_bytes = serializers.IntegerField()
+
+
+class NearestRead(PoolNamedRead):
+    found = serializers.CharField()
+
+
+class PoolForPolicyRead(PoolNamedRead):
     plannable_bytes = serializers.IntegerField(allow_null=True)
 
 
@@ -135,12 +147,24 @@ class RejectionRead(serializers.Serializer[Record]):
     kind = serializers.CharField()
     n = serializers.IntegerField(help_text="pools that it rejects")
     n_alone = serializers.IntegerField(help_text="of them, those that no other rule rejects")
+    nearest = NearestRead(allow_null=True, help_text="that misses it by the least")
 
 
 class RuleFaultRead(serializers.Serializer[Record]):
     rule = serializers.CharField()
     field = serializers.CharField()
     why = serializers.CharField()
+
+
+class BesideRead(serializers.Serializer[Record]):
+    copy_bytes = serializers.IntegerField(allow_null=True, help_text="used, of what has no copy")
+    copy_room_bytes = serializers.IntegerField(help_text="left in pools where one could be")
+    thick_bytes = serializers.IntegerField(
+        allow_null=True, help_text="not written yet, of what is to be thick"
+    )
+    snapshot_bytes = serializers.IntegerField(
+        allow_null=True, help_text="at most: what is written while they are kept"
+    )
 
 
 class NeedsRead(serializers.Serializer[Record]):
@@ -150,6 +174,9 @@ class NeedsRead(serializers.Serializer[Record]):
     iops = serializers.FloatField(allow_null=True, help_text="busiest means of a week added up")
     n_uncounted = serializers.IntegerField(help_text="disks that are not in the iops")
     room_bytes = serializers.IntegerField(help_text="left in all pools that would keep it")
+    places = PlaceFittedRead(many=True, help_text="where they would find room")
+    n_places = serializers.IntegerField()
+    n_left = serializers.IntegerField(help_text="disks that would find none")
     fits = serializers.BooleanField()
 
 
@@ -176,6 +203,7 @@ class ImpactRead(serializers.Serializer[Record]):
     n_may = serializers.IntegerField(help_text="pools of which something is not known")
     rejections = RejectionRead(many=True)
     needs = NeedsRead(allow_null=True, help_text="what who breaks would have to move")
+    beside = BesideRead(allow_null=True, help_text="bytes that it asks for beside")
     quiet = QuietRead(allow_null=True, help_text="the quietest hours of who has the policy")
 
 

@@ -1,15 +1,16 @@
 """What a draft of a policy would do: who breaks, who mends, and where it could be kept."""
 
 from collections import Counter
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import Any, Final
 
 import numpy as np
 
 from keelmark.bearings.selectors.views import View
 from keelmark.compliance.selectors.needs import (
-    Needs,
+    Beside,
     QuietHours,
+    beside_of,
     disks_of,
     needs_of,
     quiet_of,
@@ -20,14 +21,16 @@ from keelmark.compliance.selectors.standing import (
     standing_of,
     tried,
 )
-from keelmark.core.arrays import Int64s
+from keelmark.core.arrays import Bools, Float64s, Int64s
+from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.policy.facts import SUBJECTS
-from keelmark.core.policy.judging import Policy
-from keelmark.core.policy.places import OF_SUBJECTS, places_for
-from keelmark.core.policy.rules import PLACE_OF
+from keelmark.core.policy.judging import Policy, Verdicts
+from keelmark.core.policy.places import OF_SUBJECTS, Places, places_for
+from keelmark.core.policy.rules import PLACE_OF, CopyElsewhere, Provisioning
 from keelmark.core.policy.states import BROKEN, MET, VERDICTS
 
 MOST_NAMED: Final = 12
+LACKS: Final = ("copy", "provisioning", "snapshots", "kept")  # rules that cost bytes where it lies
 _OF_PLACES: Final = [at for rule, at in PLACE_OF.items() if rule not in OF_SUBJECTS]
 
 
@@ -46,7 +49,9 @@ class Impact:
     n_places: int
     n_may: int  # of which something is not known, beside those
     rejections: list[dict[str, Any]]  # Any: JSON
-    needs: Needs | None  # what who breaks would have to move, where a place could mend it
+    beside: Beside | None  # bytes that it asks for where everything lies
+    # What who breaks would have to move, where a place could mend it.
+    needs: dict[str, Any] | None  # Any: JSON
     quiet: QuietHours | None  # of all that the policy bears on
 
 
@@ -60,6 +65,7 @@ def impact_of(view: View, *, policy_id: int | None, instead: Policy) -> Impact:
     counts = {"breaks": 0, "mends": 0}
     nothing = np.zeros(len(view.reading.estate.table("disk")), dtype=np.bool_)
     moving, borne = nothing, nothing
+    lacks = dict.fromkeys(LACKS, nothing)
     for kind in SUBJECTS if policy_id is not None else ():
         place = _place_of(view, kind=kind, policy_id=policy_id)
         if place is None:
@@ -79,6 +85,9 @@ def impact_of(view: View, *, policy_id: int | None, instead: Policy) -> Impact:
         by_place = (then.states[:, _OF_PLACES] == BROKEN).any(axis=1)
         moving = moving | disks_of(view, kind=kind, mask=is_worse & by_place)
         borne = borne | disks_of(view, kind=kind, mask=mine)
+        for rule in LACKS:
+            mask = mine & _lacks(then, PLACE_OF[rule])
+            lacks[rule] = lacks[rule] | disks_of(view, kind=kind, mask=mask)
         for rule, column in PLACE_OF.items():
             by_rule[rule] += int(np.count_nonzero(mine & (then.states[:, column] == BROKEN)))
     places = places_for(instead, facts=facts_at(view))
@@ -86,30 +95,86 @@ def impact_of(view: View, *, policy_id: int | None, instead: Policy) -> Impact:
     keeps = np.flatnonzero(places.would_keep & seen)
     left = np.nan_to_num(places.left_bytes, nan=-1)
     order = keeps[np.argsort(-left[keeps], kind="stable")]
-    table = view.reading.estate.table("pool")
-    homes = view.reading.link("pool", "array")
-    arrays = view.reading.estate.table("array").names
     return Impact(
         before=dict(before), after=dict(after), n_breaks=counts["breaks"],
         n_mends=counts["mends"], breaks=breaks[:MOST_NAMED], mends=mends[:MOST_NAMED],
         by_rule={rule: n for rule, n in by_rule.most_common() if n},
         places=[
-            {
-                "id": int(table.ids[row]), "kind": "pool", "name": table.names[row],
-                "home_name": arrays[homes[row]] if homes[row] >= 0 else None,
-                "plannable_bytes": None if left[row] < 0 else int(left[row]),
-            }
+            {**_pool(view, row), "plannable_bytes": None if left[row] < 0 else int(left[row])}
             for row in order[:MOST_NAMED].tolist()
         ],
         n_places=len(keeps),
         n_may=int(np.count_nonzero(places.may_keep & seen)) - len(keeps),
         rejections=[
-            {"kind": rule, "n": n, "n_alone": alone}
+            {
+                "kind": rule, "n": n, "n_alone": alone,
+                "nearest": _nearest(view, places, rule, among=seen),
+            }
             for rule, (n, alone) in places.rejections().items()
         ],
-        needs=needs_of(view, moving=moving, room_bytes=int(np.maximum(left[keeps], 0).sum())),
+        needs=_needs(view, moving=moving, keeps=keeps, left=left),
+        beside=beside_of(
+            view, policy=instead, uncopied=lacks["copy"],
+            thin=lacks["provisioning"] & _is_to_be_thick(instead),
+            unkept=lacks["snapshots"] | lacks["kept"], room_bytes=_room_of_copies(view, instead),
+        ),
         quiet=quiet_of(view, disks=borne),
     )  # fmt: skip
+
+
+def _lacks(verdicts: Verdicts, column: int) -> Bools:
+    """Who breaks a rule for want of anything at all, and not because what there is is too old."""
+    told: Bools = (verdicts.states[:, column] == BROKEN) & np.isnan(verdicts.amounts[:, column])
+    return told
+
+
+def _is_to_be_thick(policy: Policy) -> bool:
+    rule = policy.rule("provisioning")
+    return isinstance(rule, Provisioning) and rule.form == "thick"
+
+
+def _room_of_copies(view: View, policy: Policy) -> int:
+    """What is left in the pools at which a copy could be, those that may be seen."""
+    rule, facts = policy.rule("copy"), facts_at(view)
+    left = np.nan_to_num(facts.pools.plannable_bytes)
+    shown = view.seen["pool"] & view.reading.is_there["pool"]
+    if isinstance(rule, CopyElsewhere) and rule.site in facts.sites:
+        shown = shown & (facts.pools.site == facts.sites.index(rule.site))
+    return int(left[shown].sum())
+
+
+def _needs(
+    view: View, *, moving: Bools, keeps: Int64s, left: Float64s
+) -> dict[str, Any] | None:  # Any: JSON
+    told = needs_of(
+        view, moving=moving, keeps=keeps, left=np.maximum(left[keeps], 0).astype(np.int64)
+    )
+    if told is None:
+        return None
+    places = [
+        {**_pool(view, one.row), "n_disks": one.n_disks, "used_bytes": one.used_bytes}
+        for one in told.places[:MOST_NAMED]
+    ]
+    return {**asdict(told), "n_places": len(told.places), "places": places}
+
+
+def _nearest(
+    view: View, places: Places, kind: str, *, among: Bools
+) -> dict[str, Any] | None:  # Any: JSON
+    """The pool that misses a rule by the least, and what was found there."""
+    row, rule = places.nearest(kind, among=among), places.policy.rule(kind)
+    if row is None or rule is None:
+        return None
+    amount = float(places.amounts[row, PLACE_OF[kind]])
+    return {**_pool(view, row), "found": rule.says(VERDICTS[BROKEN], amount)}
+
+
+def _pool(view: View, row: int) -> dict[str, Any]:  # Any: JSON
+    table, home = view.reading.estate.table("pool"), int(view.reading.link("pool", "array")[row])
+    return {
+        "id": int(table.ids[row]), "kind": "pool", "name": table.names[row],
+        "home_name": view.reading.estate.table("array").names[home] if home != NOWHERE else None,
+    }  # fmt: skip
 
 
 def _place_of(view: View, *, kind: str, policy_id: int | None) -> int | None:

@@ -16,12 +16,15 @@ OF_SUBJECTS = frozenset({"provisioning", "backup", "label", "tier", "apart", "to
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Places:
-    """How all pools stand with a policy, (n_pools, n_rules) states as in Verdicts.
+    """How all pools stand with a policy, (n_pools, n_rules) states and amounts as in Verdicts.
 
-    ``left_bytes`` (n_pools,) is what may still be promised there, NaN where unread.
+    ``amounts`` are of rules that know an order of pools, NaN of others; ``left_bytes`` (n_pools,)
+    is what may still be promised there, NaN where unread.
     """
 
+    policy: Policy
     states: Codes
+    amounts: Float64s
     left_bytes: Float64s
 
     @property
@@ -46,6 +49,16 @@ class Places:
         }
         return dict(sorted(((k, n) for k, n in told.items() if n[0]), key=lambda one: -one[1][0]))
 
+    def nearest(self, kind: str, *, among: Bools) -> int | None:
+        """Return the pool that misses a rule by the least, None where that has no order."""
+        rule, column = self.policy.rule(kind), PLACE_OF[kind]
+        amounts = self.amounts[:, column]
+        rows = np.flatnonzero(among & (self.states[:, column] == BROKEN) & ~np.isnan(amounts))
+        if rule is None or rule.more_is_better is None or len(rows) == 0:
+            return None
+        best = np.argmax if rule.more_is_better else np.argmin
+        return int(rows[best(amounts[rows])])
+
 
 def places_for(policy: Policy, *, facts: Facts) -> Places:
     """Return how pools stand with a policy.
@@ -56,13 +69,20 @@ def places_for(policy: Policy, *, facts: Facts) -> Places:
     """
     n = len(facts.pools.array)
     states = np.full((n, len(RULES)), EXEMPT)
+    amounts = np.full((n, len(RULES)), np.nan)
     for rule in policy.rules:
         if rule.kind in OF_SUBJECTS:
             continue
-        found = rule.found_of(facts, kind="volume").states
+        of = rule.found_of(facts, kind="volume")
+        found = of.states
         groups = facts.volumes_of
         told = np.full(n, UNPROVEN)
         if len(groups.wholes):
             told[groups.wholes] = np.minimum.reduceat(found[groups.parts], groups.begins)
+            if rule.more_is_better is not None:  # of the pool itself, and so of any of its volumes
+                some = groups.parts[groups.begins]
+                amounts[groups.wholes, PLACE_OF[rule.kind]] = of.amounts[some]
         states[:, PLACE_OF[rule.kind]] = told
-    return Places(states=states, left_bytes=facts.pools.plannable_bytes)
+    return Places(
+        policy=policy, states=states, amounts=amounts, left_bytes=facts.pools.plannable_bytes
+    )

@@ -66,6 +66,7 @@ class Rule(ABC):
     kind: ClassVar[str]
     about: ClassVar[str]
     params: ClassVar[tuple[Param, ...]] = ()
+    more_is_better: ClassVar[bool | None] = None  # of what it finds of a pool; None: no such order
     ages: ClassVar[bool] = False  # whether what it finds changes by the passing of time alone
     place_kind: ClassVar[str] = "volume"  # in which table places are rows
     subjects: ClassVar[tuple[str, ...]] = SUBJECTS  # on which it may bear

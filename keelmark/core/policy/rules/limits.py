@@ -19,6 +19,7 @@ class OvercommitCeiling(Rule):
     """The pools that it lies on promise no more than so much of what they can hold."""
 
     kind: ClassVar[str] = "overcommit"
+    more_is_better: ClassVar[bool | None] = False
     about: ClassVar[str] = "the pool promises at most, of what it can hold"
     params: ClassVar = (Param(name="ceiling_percent", form=Form.PERCENT, about="at most"),)
     place_kind: ClassVar[str] = "pool"
@@ -55,6 +56,7 @@ class RunwayFloor(Rule):
     """The pools that it lies on do not end, in the bad case, within so many days."""
 
     kind: ClassVar[str] = "runway"
+    more_is_better: ClassVar[bool | None] = True
     about: ClassVar[str] = "early runway of the pool at least"
     params: ClassVar = (Param(name="least_days", form=Form.DAYS, about="at least"),)
     place_kind: ClassVar[str] = "pool"

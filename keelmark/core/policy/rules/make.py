@@ -105,6 +105,7 @@ class Survives(Rule):
     """So many drives, or so many hosts, may fail now without a loss of data."""
 
     kind: ClassVar[str] = "survives"
+    more_is_better: ClassVar[bool | None] = True
     about: ClassVar[str] = "drives and hosts that may fail, counted as it stands now"
     params: ClassVar = (
         Param(name="n_devices", form=Form.COUNT, about="drives that may fail"),

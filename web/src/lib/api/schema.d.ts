@@ -1842,6 +1842,16 @@ export interface components {
             /** @description resources without a forecast, counted as they are today */
             held_still: string[];
         };
+        BesideRead: {
+            /** @description used, of what has no copy */
+            copy_bytes: number | null;
+            /** @description left in pools where one could be */
+            copy_room_bytes: number;
+            /** @description not written yet, of what is to be thick */
+            thick_bytes: number | null;
+            /** @description at most: what is written while they are kept */
+            snapshot_bytes: number | null;
+        };
         /** @enum {unknown} */
         BlankEnum: "";
         /**
@@ -2454,6 +2464,8 @@ export interface components {
             rejections: components["schemas"]["RejectionRead"][];
             /** @description what who breaks would have to move */
             needs: components["schemas"]["NeedsRead"] | null;
+            /** @description bytes that it asks for beside */
+            beside: components["schemas"]["BesideRead"] | null;
             /** @description the quietest hours of who has the policy */
             quiet: components["schemas"]["QuietRead"] | null;
         };
@@ -2896,6 +2908,13 @@ export interface components {
             grown_bytes: number | null;
             state: string | null;
         };
+        NearestRead: {
+            id: number;
+            kind: string;
+            name: string;
+            home_name: string | null;
+            found: string;
+        };
         NeedsRead: {
             n_disks: number;
             used_bytes: number;
@@ -2910,6 +2929,11 @@ export interface components {
             n_uncounted: number;
             /** @description left in all pools that would keep it */
             room_bytes: number;
+            /** @description where they would find room */
+            places: components["schemas"]["PlaceFittedRead"][];
+            n_places: number;
+            /** @description disks that would find none */
+            n_left: number;
             fits: boolean;
         };
         NoteRead: {
@@ -3260,6 +3284,14 @@ export interface components {
             tenant_ids?: number[];
             requires_second_factor?: boolean;
         };
+        PlaceFittedRead: {
+            id: number;
+            kind: string;
+            name: string;
+            home_name: string | null;
+            n_disks: number;
+            used_bytes: number;
+        };
         PlaceNamedRead: {
             id: number;
             kind: string;
@@ -3493,6 +3525,8 @@ export interface components {
             n: number;
             /** @description of them, those that no other rule rejects */
             n_alone: number;
+            /** @description that misses it by the least */
+            nearest: components["schemas"]["NearestRead"] | null;
         };
         RelatedRead: {
             kind: string;

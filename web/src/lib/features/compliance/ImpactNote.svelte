@@ -12,6 +12,29 @@
   }
   let { impact, isRevision }: Props = $props();
   const FEW = 5;
+  const nameOf = (pool: { home_name: string | null; name: string }) =>
+    `${pool.home_name ? `${pool.home_name} · ` : ''}${pool.name}`;
+  const beside = $derived.by(() => {
+    const told = impact.beside;
+    if (!told) return [];
+    const bytes = (n: number) => preferences.bytes(n);
+    return [
+      ...(told.copy_bytes === null
+        ? []
+        : [
+            {
+              what: 'copies of what has none, uncompressed',
+              amount: `${bytes(told.copy_bytes)} of ${bytes(told.copy_room_bytes)} left`,
+            },
+          ]),
+      ...(told.thick_bytes === null
+        ? []
+        : [{ what: 'thick, not written yet', amount: bytes(told.thick_bytes) }]),
+      ...(told.snapshot_bytes === null
+        ? []
+        : [{ what: 'snapshots, by what is written', amount: `≤ ${bytes(told.snapshot_bytes)}` }]),
+    ];
+  });
   const states = $derived(
     STATES.filter((state) => (impact.before[state] ?? 0) + (impact.after[state] ?? 0) > 0),
   );
@@ -70,9 +93,39 @@
         : `; at their busiest ${formatCount(Math.round(impact.needs.iops))} operations a second`}
     </p>
     <p class={impact.needs.fits ? 'text-ink-soft' : 'text-signal'}>
-      {impact.needs.fits ? 'There is room' : 'There is not room enough'}:
+      {impact.needs.fits
+        ? 'There is room'
+        : impact.needs.n_left
+          ? `${counted('disk', impact.needs.n_left)} would find no room`
+          : 'There is not room enough'}:
       {preferences.bytes(impact.needs.room_bytes)} left in all pools that would keep it.
     </p>
+    {#if impact.needs.places.length > 0}
+      <ul aria-label="Where they would go">
+        {#each impact.needs.places.slice(0, FEW) as pool (pool.id)}
+          <li class="figures flex items-baseline gap-2 border-b border-rule py-0.5">
+            <a class="lead hover:underline" href={bearing.href(pathOf(pool))}>{nameOf(pool)}</a>
+            <span class="ml-auto whitespace-nowrap"
+              >{preferences.bytes(pool.used_bytes)}, {counted('disk', pool.n_disks)}</span
+            >
+          </li>
+        {/each}
+      </ul>
+      {#if impact.needs.n_places > FEW}
+        <p class="text-ink-soft">and {formatCount(impact.needs.n_places - FEW)} pools more</p>
+      {/if}
+    {/if}
+  {/if}
+  {#if beside.length > 0}
+    <h3 class="mt-3 font-semibold">What it takes beside</h3>
+    <ul>
+      {#each beside as line (line.what)}
+        <li class="flex items-baseline gap-2 border-b border-rule py-0.5">
+          <span>{line.what}</span>
+          <span class="figures ml-auto whitespace-nowrap">{line.amount}</span>
+        </li>
+      {/each}
+    </ul>
   {/if}
   {#if impact.quiet}
     <p class="mt-1">
@@ -98,9 +151,7 @@
     <ul>
       {#each impact.places.slice(0, FEW) as pool (pool.id)}
         <li class="figures flex items-baseline gap-2 border-b border-rule py-0.5">
-          <a class="lead hover:underline" href={bearing.href(pathOf(pool))}
-            >{pool.home_name ? `${pool.home_name} · ` : ''}{pool.name}</a
-          >
+          <a class="lead hover:underline" href={bearing.href(pathOf(pool))}>{nameOf(pool)}</a>
           <span class="ml-auto whitespace-nowrap"
             >{preferences.bytes(pool.plannable_bytes)} left</span
           >
@@ -120,9 +171,12 @@
       Rejected by {impact.rejections
         .map(
           (one) =>
-            `${one.kind} ${formatCount(one.n)}${one.n_alone > 0 ? ` (${formatCount(one.n_alone)} by it alone)` : ''}`,
+            `${one.kind} ${formatCount(one.n)}${one.n_alone > 0 ? ` (${formatCount(one.n_alone)} by it alone)` : ''}` +
+            (one.nearest
+              ? `, the nearest is ${nameOf(one.nearest)} with ${one.nearest.found}`
+              : ''),
         )
-        .join(', ')}.
+        .join('; ')}.
     </p>
   {/if}
 </section>
