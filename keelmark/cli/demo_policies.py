@@ -26,7 +26,7 @@ POLICIES = (
         ("apart", {"label": "copy:ledger", "of": "array"}),
     )),
     ("Block-kept", "Its guests lock by blocks.", (("protocol", {"protocol": "block"}),)),
-    ("Two-sided", "Every write stands on both sides.", (("survives", {"n_devices": 3}),)),
+    ("Two-sided", "Every write stands on both sides.", (("survives", {"n_devices": 4}),)),
 )  # fmt: skip
 
 

@@ -70,6 +70,7 @@ def made(
     extents = rng.random((n_stores, n_volumes)) < 1.5 / max(n_volumes, 1)
     copies = rng.integers(0, n_volumes, n_volumes)
     pool = rows(n_volumes, n_pools)
+    losses = numbers(n_pools, 0, 3)
     return Facts(
         now=NOW,
         disks=DiskFacts(
@@ -98,7 +99,8 @@ def made(
         pools=PoolFacts(
             array=rows(n_pools, 3), site=rows(n_pools, len(SITES)),
             media=rng.integers(0, 4, n_pools).astype(np.int8),
-            device_losses=numbers(n_pools, 0, 3), host_losses=numbers(n_pools, 0, 2),
+            device_losses=losses, most_device_losses=losses + rng.integers(0, 2, n_pools),
+            host_losses=numbers(n_pools, 0, 2),
             overcommit_percent=numbers(n_pools, 50, 300), runway_days=numbers(n_pools, 0, 400),
             plannable_bytes=numbers(n_pools, 0, 1e12), is_stale=stale(n_pools),
         ),
@@ -246,10 +248,15 @@ class Plain:
             media = pools.media[pool]
             return "unproven" if media == 0 else said(media == Media[rule.media.upper()])
         if rule.kind == "survives":
-            asked = [(pools.device_losses[pool], rule.n_devices)]
-            asked += [(pools.host_losses[pool], rule.n_hosts)] if rule.n_hosts else []
+            least, most = pools.device_losses[pool], pools.most_device_losses[pool]
+            hosts = pools.host_losses[pool]
+            asked = [(least, most, rule.n_devices)]
+            asked += [(hosts, hosts, rule.n_hosts)] if rule.n_hosts else []
             return worst(
-                ["unproven" if math.isnan(has) else said(has >= wants) for has, wants in asked]
+                [
+                    "met" if low >= wants else "broken" if high < wants else "unproven"
+                    for low, high, wants in asked
+                ]
             )
         if rule.kind == "overcommit":
             has = pools.overcommit_percent[pool]

@@ -32,6 +32,7 @@ LOSSES_OF_RAID: Final = {
     "RAID1Triple": 2, "RAID10Triple": 2, "RAID10E": 1, "RAID3": 1, "RAID4": 1, "RAID5": 1,
     "RAID50": 1, "RAID6": 2, "RAID60": 2, "RAID6TP": 3,
 }  # fmt: skip
+MOST_OF_RAID: Final = max(LOSSES_OF_RAID.values())
 _RAID_NAME = re.compile(r"[^A-Za-z0-9]")
 
 
@@ -227,7 +228,7 @@ def _pools(reading: Reading, fresh: Mapping[str, Freshness]) -> PoolFacts:
     marks = reading.estate.marks["pool"]
     plannable = books.plannable(marks.limit_percent)
     media, device_losses = _own_media(reading), _own_losses(reading)
-    media, device_losses = _shared(reading, media=media, losses=device_losses)
+    media, device_losses, most_losses = _shared(reading, media=media, losses=device_losses)
     early = table.amounts("early")
     day = reading.day
     runway = np.where(early.is_known, early.values - day, np.inf).astype(np.float64)
@@ -242,6 +243,7 @@ def _pools(reading: Reading, fresh: Mapping[str, Freshness]) -> PoolFacts:
         site=reading.link("pool", "site"),
         media=media,
         device_losses=device_losses,
+        most_device_losses=most_losses,
         host_losses=np.full(len(table), np.nan),
         overcommit_percent=books.overcommit_percent,
         runway_days=np.where(is_unread, np.nan, runway),
@@ -285,11 +287,12 @@ def _own_losses(reading: Reading) -> Float64s:
 
 def _shared(
     reading: Reading, *, media: np.ndarray[tuple[int], np.dtype[np.int8]], losses: Float64s
-) -> tuple[np.ndarray[tuple[int], np.dtype[np.int8]], Float64s]:
-    """Pools over volumes of other pools: the media of those, and what their sides survive.
+) -> tuple[np.ndarray[tuple[int], np.dtype[np.int8]], Float64s, Float64s]:
+    """Pools over volumes of other pools: their media, what their sides surely survive, and at most.
 
     Each side that is whole takes one loss more than the weakest pool under it to go; the bytes
-    are lost when the last one does.
+    are lost when the last one does. Where nobody tells what that survives, it is none or as many
+    as any RAID does.
     """
     table = reading.estate.table("pool")
     pairs = reading.estate.pairs.get("backings", _NO_PAIRS)
@@ -301,6 +304,9 @@ def _shared(
     np.bitwise_or.at(media, pairs.left[is_in], media[below[is_in]])
     weakest = groups.least(losses)
     whole = sides.values - lost.values
-    told = whole * (np.nan_to_num(weakest) + 1) - 1
     is_shared = sides.is_known & (sides.values > 0)
-    return media, np.where(is_shared, np.maximum(told, 0), losses)
+    least, most = (
+        np.where(is_shared, np.maximum(whole * (np.nan_to_num(weakest, nan=n) + 1) - 1, 0), losses)
+        for n in (0, MOST_OF_RAID)
+    )
+    return media, least, most

@@ -118,11 +118,14 @@ class Survives(Rule):
     def found_of(self, facts: Facts, *, kind: str) -> Found:
         """Judge by the pools; the fewest losses that are left are told."""
         devices, hosts = facts.pools.device_losses, facts.pools.host_losses
-        states = _enough(devices, self.n_devices)
+        most = facts.pools.most_device_losses
+        states = _enough(devices, self.n_devices, most=most)
         # What no host carries survives the loss of any of them.
-        states = np.maximum(states, _enough(hosts, self.n_hosts)) if self.n_hosts else states
+        states = (
+            np.maximum(states, _enough(hosts, self.n_hosts, most=hosts)) if self.n_hosts else states
+        )
         short = (hosts < self.n_hosts) & ~(devices < self.n_devices)
-        amounts = np.where(short, hosts, devices)
+        amounts = np.where(short, hosts, np.where(states == BROKEN, most, devices))
         return from_pools(
             found(states, amounts=amounts), facts=facts, kind=kind, is_least_worst=True
         )
@@ -138,10 +141,11 @@ class Survives(Rule):
 
     def says(self, state: Verdict, amount: float | None) -> str:
         """Return in words what was found."""
-        del state
         if amount is None:
             return "–"
-        return f"survives {'none' if amount < 1 else f'{amount:.0f}'} now"
+        if amount < 1:
+            return "survives none now"
+        return f"survives {'at most ' if state is Verdict.BROKEN else ''}{amount:.0f} now"
 
     def mends(self) -> str:
         """Return in words what would make it met."""
@@ -157,8 +161,9 @@ class Survives(Rule):
             yield self.fault("n_devices", "at least one drive or one host, else nothing is asked")
 
 
-def _enough(losses: Float64s, wanted: int) -> Codes:
-    return np.where(np.isnan(losses), UNPROVEN, np.where(losses >= wanted, MET, BROKEN))
+def _enough(losses: Float64s, wanted: int, *, most: Float64s) -> Codes:
+    """Met where it surely survives so many, broken where it surely does not."""
+    return np.where(losses >= wanted, MET, np.where(most < wanted, BROKEN, UNPROVEN))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -172,9 +172,7 @@
         .map(
           (one) =>
             `${one.kind} ${formatCount(one.n)}${one.n_alone > 0 ? ` (${formatCount(one.n_alone)} by it alone)` : ''}` +
-            (one.nearest
-              ? `, the nearest is ${nameOf(one.nearest)} with ${one.nearest.found}`
-              : ''),
+            (one.nearest ? `, nearest ${nameOf(one.nearest)}: ${one.nearest.found}` : ''),
         )
         .join('; ')}.
     </p>
