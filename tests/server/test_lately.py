@@ -3,8 +3,8 @@
 from keelmark.bearings.selectors.picture import Lately
 
 
-def test_what_moves_while_it_is_read_is_read_again():
-    state, reads = ["nobody"], []
+def test_what_moves_while_it_is_read_is_read_again() -> None:
+    state, reads = ["nobody"], list[str]()
     kept: Lately[str, str] = Lately(4)
 
     def read(_: str) -> str:
@@ -23,7 +23,7 @@ def test_what_moves_while_it_is_read_is_read_again():
     assert kept.made(now, read) == "nobody"
 
 
-def test_what_never_rests_is_told_and_not_kept():
+def test_what_never_rests_is_told_and_not_kept() -> None:
     n = [0]
     kept: Lately[int, int] = Lately(4)
 

@@ -67,7 +67,15 @@ EXPORTED = (
 )  # fmt: skip
 
 
-class LaneRead(serializers.Serializer[Record]):
+class WaitsRead(serializers.Serializer[Record]):
+    latency_ms = serializers.FloatField(allow_null=True, help_text="of an operation in the mean")
+    array_latency_ms = serializers.FloatField(allow_null=True)
+    network_latency_ms = serializers.FloatField(allow_null=True)
+    queue_latency_ms = serializers.FloatField(allow_null=True)
+    qos_latency_ms = serializers.FloatField(allow_null=True)
+
+
+class LaneRead(WaitsRead):
     id = serializers.IntegerField()
     name = serializers.CharField()
     vm = PlaceNamedRead(allow_null=True)
@@ -86,27 +94,25 @@ class LaneRead(serializers.Serializer[Record]):
     instant_iops = serializers.FloatField(allow_null=True, help_text="between the last two samples")
     instant_at = serializers.DateTimeField(allow_null=True)
     in_line = serializers.FloatField(allow_null=True, help_text="operations that wait")
-    latency_ms = serializers.FloatField(allow_null=True)
-    array_latency_ms = serializers.FloatField(allow_null=True)
-    network_latency_ms = serializers.FloatField(allow_null=True)
-    queue_latency_ms = serializers.FloatField(allow_null=True)
-    qos_latency_ms = serializers.FloatField(allow_null=True)
     state = serializers.ChoiceField(choices=IO_STATES)
     settles_in_minutes = serializers.FloatField(allow_null=True)
     reason = serializers.CharField(allow_blank=True)
     found = serializers.CharField(allow_blank=True, help_text="in the last days, in words")
 
 
-class LanesRead(serializers.Serializer[Record]):
+class LanesOfRead(serializers.Serializer[Record]):
     at = AtRead()
     is_known = serializers.BooleanField(help_text="of days to come nobody knows")
     read_at = serializers.DateTimeField(allow_null=True, help_text="end of the newest mean")
     of = PlaceNamedRead(allow_null=True, help_text="the thing whose disks alone are told")
     n_all = serializers.IntegerField()
+
+
+class LanesRead(LanesOfRead):
     results = LaneRead(many=True)
 
 
-class LaneGroupRead(serializers.Serializer[Record]):
+class LaneGroupRead(WaitsRead):
     id = serializers.IntegerField()
     kind = serializers.ChoiceField(choices=list(GROUPS))
     name = serializers.CharField()
@@ -119,19 +125,9 @@ class LaneGroupRead(serializers.Serializer[Record]):
     max_iops = serializers.FloatField(allow_null=True, help_text="what tiers allow them in all")
     mean_iops = serializers.FloatField(allow_null=True, help_text="newest means in all")
     instant_iops = serializers.FloatField(allow_null=True)
-    latency_ms = serializers.FloatField(allow_null=True, help_text="of an operation in the mean")
-    array_latency_ms = serializers.FloatField(allow_null=True)
-    network_latency_ms = serializers.FloatField(allow_null=True)
-    queue_latency_ms = serializers.FloatField(allow_null=True)
-    qos_latency_ms = serializers.FloatField(allow_null=True)
 
 
-class LaneGroupsRead(serializers.Serializer[Record]):
-    at = AtRead()
-    is_known = serializers.BooleanField(help_text="of days to come nobody knows")
-    read_at = serializers.DateTimeField(allow_null=True, help_text="end of the newest mean")
-    of = PlaceNamedRead(allow_null=True, help_text="the thing whose disks alone are told")
-    n_all = serializers.IntegerField()
+class LaneGroupsRead(LanesOfRead):
     results = LaneGroupRead(many=True)
 
 

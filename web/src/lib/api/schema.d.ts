@@ -2532,6 +2532,19 @@ export interface components {
          */
         KindEnum: "site" | "tenant" | "project" | "array" | "port" | "shelf" | "cluster" | "host" | "pool" | "volume" | "drive" | "host-device" | "datastore" | "vm" | "disk" | "snapshot" | "file" | "account" | "bucket";
         LaneGroupRead: {
+            /**
+             * Format: double
+             * @description of an operation in the mean
+             */
+            latency_ms: number | null;
+            /** Format: double */
+            array_latency_ms: number | null;
+            /** Format: double */
+            network_latency_ms: number | null;
+            /** Format: double */
+            queue_latency_ms: number | null;
+            /** Format: double */
+            qos_latency_ms: number | null;
             id: number;
             kind: components["schemas"]["LaneGroupReadKindEnum"];
             name: string;
@@ -2562,19 +2575,6 @@ export interface components {
             mean_iops: number | null;
             /** Format: double */
             instant_iops: number | null;
-            /**
-             * Format: double
-             * @description of an operation in the mean
-             */
-            latency_ms: number | null;
-            /** Format: double */
-            array_latency_ms: number | null;
-            /** Format: double */
-            network_latency_ms: number | null;
-            /** Format: double */
-            queue_latency_ms: number | null;
-            /** Format: double */
-            qos_latency_ms: number | null;
         };
         /**
          * @description * `vm` - vm
@@ -2602,6 +2602,19 @@ export interface components {
             results: components["schemas"]["LaneGroupRead"][];
         };
         LaneRead: {
+            /**
+             * Format: double
+             * @description of an operation in the mean
+             */
+            latency_ms: number | null;
+            /** Format: double */
+            array_latency_ms: number | null;
+            /** Format: double */
+            network_latency_ms: number | null;
+            /** Format: double */
+            queue_latency_ms: number | null;
+            /** Format: double */
+            qos_latency_ms: number | null;
             id: number;
             name: string;
             vm: components["schemas"]["PlaceNamedRead"] | null;
@@ -2657,16 +2670,6 @@ export interface components {
              * @description operations that wait
              */
             in_line: number | null;
-            /** Format: double */
-            latency_ms: number | null;
-            /** Format: double */
-            array_latency_ms: number | null;
-            /** Format: double */
-            network_latency_ms: number | null;
-            /** Format: double */
-            queue_latency_ms: number | null;
-            /** Format: double */
-            qos_latency_ms: number | null;
             state: components["schemas"]["IoStateEnum"];
             /** Format: double */
             settles_in_minutes: number | null;

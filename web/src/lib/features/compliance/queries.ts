@@ -37,6 +37,17 @@ export function revisionsQuery(policyId: number) {
   });
 }
 
+interface Page {
+  results: unknown[];
+  n_all: number;
+}
+
+/** How many rows to leave out for the page after those that are here, none after the last. */
+export function nextOf(last: Page, pages: Page[]): number | undefined {
+  const n = pages.reduce((sum, one) => sum + one.results.length, 0);
+  return n < last.n_all ? n : undefined;
+}
+
 export interface Wanted {
   kind: SubjectKind;
   policy: number | 'none' | null;
@@ -78,10 +89,7 @@ export function subjectsQuery(asked: Asked, wanted: Wanted) {
         }),
       ),
     initialPageParam: 0,
-    getNextPageParam: (last, pages) => {
-      const n = pages.reduce((sum, one) => sum + one.results.length, 0);
-      return n < last.n_all ? n : undefined;
-    },
+    getNextPageParam: nextOf,
     placeholderData: keepPreviousData,
     refetchInterval: REFRESH_MS,
   });

@@ -2,6 +2,7 @@ import { infiniteQueryOptions, keepPreviousData, queryOptions } from '@tanstack/
 import { isLive } from '$lib/api/changes';
 import { api, bodyOf, seen, type Schemas } from '$lib/api/client';
 import { keys } from '$lib/api/queries';
+import { nextOf } from './queries';
 import type { bearing } from '$lib/url/bearing.svelte';
 
 export { tiersQuery, type Tier } from '$lib/api/promises';
@@ -92,10 +93,7 @@ export function laneGroupsQuery(asked: Asked, wanted: WantedLanes, kind: GroupKi
         }),
       ),
     initialPageParam: 0,
-    getNextPageParam: (last, pages) => {
-      const n = pages.reduce((sum, one) => sum + one.results.length, 0);
-      return n < last.n_all ? n : undefined;
-    },
+    getNextPageParam: nextOf,
     placeholderData: keepPreviousData,
     refetchInterval: REFRESH_MS,
   });
@@ -118,10 +116,7 @@ export function lanesQuery(asked: Asked, wanted: WantedLanes) {
         }),
       ),
     initialPageParam: 0,
-    getNextPageParam: (last, pages) => {
-      const n = pages.reduce((sum, one) => sum + one.results.length, 0);
-      return n < last.n_all ? n : undefined;
-    },
+    getNextPageParam: nextOf,
     placeholderData: keepPreviousData,
     refetchInterval: REFRESH_MS,
   });
@@ -146,10 +141,7 @@ export function offersQuery(asked: Asked, kind: Offering) {
         }),
       ),
     initialPageParam: 0,
-    getNextPageParam: (last, pages) => {
-      const n = pages.reduce((sum, one) => sum + one.results.length, 0);
-      return n < last.n_all ? n : undefined;
-    },
+    getNextPageParam: nextOf,
     placeholderData: keepPreviousData,
     refetchInterval: ({ state }) => (isMoving(state.data) ? MOVING_MS : REFRESH_MS),
   });
