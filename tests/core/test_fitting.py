@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from keelmark.core.errors import ShapeError
 from keelmark.core.estate.columns import NOWHERE
-from keelmark.core.policy.fitting import fitted
+from keelmark.core.policy.fitting import fitted, least_seconds
 
 amounts = st.integers(0, 60)
 
@@ -74,3 +74,34 @@ def test_what_does_not_fit_each_other_is_refused():
         fitted(two, iops=np.ones(1), room_bytes=one, array=one, room_iops=np.ones(1))
     with pytest.raises(ShapeError):
         fitted(two, iops=np.ones(2), room_bytes=one, array=two, room_iops=np.ones(1))
+
+
+@given(
+    st.lists(st.tuples(st.integers(1, 90), st.integers(0, 2), st.integers(0, 2)), min_size=1),
+    st.lists(st.floats(0.5, 9), min_size=3, max_size=3),
+)
+def test_a_move_takes_as_long_as_its_busiest_array(things, spare):
+    def run(spare):
+        return least_seconds(
+            np.array([size for size, _, _ in things]),
+            source=np.array([source for _, source, _ in things]),
+            target=np.array([target for _, _, target in things]),
+            spare=np.array(spare),
+        )
+
+    by_array = [
+        sum(size * ((source == at) + (target == at)) for size, source, target in things)
+        for at in range(3)
+    ]
+    assert run(spare) == pytest.approx(
+        max(n / left for n, left in zip(by_array, spare, strict=True))
+    )
+    busiest = int(np.argmax(by_array))
+    assert run([np.nan if at == busiest else left for at, left in enumerate(spare)]) is None
+    assert run([0.0 if at == busiest else left for at, left in enumerate(spare)]) == np.inf
+
+
+def test_of_what_lies_nowhere_nobody_knows_how_long_it_takes():
+    one = np.ones(1, dtype=np.int64)
+    assert least_seconds(one, source=-one, target=one, spare=np.ones(2)) is None
+    assert least_seconds(one[:0], source=one[:0], target=one[:0], spare=np.ones(2)) is None

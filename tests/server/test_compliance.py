@@ -20,6 +20,7 @@ from keelmark.estate.documents import (
     ArrayDocument,
     DatastoreDocument,
     DriveDocument,
+    MeasuresDocument,
     PoolDocument,
     ProtectionDocument,
     SnapshotDocument,
@@ -504,6 +505,14 @@ def test_what_breaks_tells_where_it_would_go(api, estate):
     assert (needs["fits"], needs["n_left"], needs["n_places"]) == (False, 1, 1)
     (place,) = needs["places"]
     assert (place["name"], place["n_disks"], place["used_bytes"]) == ("flash-1", 1, 500 * GIB)
+    assert needs["least_seconds"] is None  # nobody tells what the array sustains
+    tell(
+        about("serial.h", sustainable_bytes_per_second=3 * GIB),
+        MeasuresDocument(uid="serial.h", measure="throughput", amounts=[GIB],
+                         first_on=NOW.date() - timedelta(days=1)),
+    )  # fmt: skip
+    told = api.send("POST", "/compliance/tries", policy_id=policy["id"], rules=[FLASH]).json()
+    assert told["impact"]["needs"]["least_seconds"] == 500  # read and written on the same array
 
 
 @pytest.mark.parametrize(

@@ -177,6 +177,9 @@ class NeedsRead(serializers.Serializer[Record]):
     places = PlaceFittedRead(many=True, help_text="where they would find room")
     n_places = serializers.IntegerField()
     n_left = serializers.IntegerField(help_text="disks that would find none")
+    least_seconds = serializers.FloatField(
+        allow_null=True, help_text="as fast as arrays have throughput left in their busy hours"
+    )
     fits = serializers.BooleanField()
 
 

@@ -12,7 +12,7 @@ from keelmark.access.clock import now
 from keelmark.bearings.selectors.picture import Lately
 from keelmark.bearings.selectors.views import View
 from keelmark.compliance.selectors.found import week_at
-from keelmark.compliance.selectors.tiers import sustained
+from keelmark.compliance.selectors.tiers import sustained, tiered_at
 from keelmark.core.arrays import Bools, Float64s, Int64s
 from keelmark.core.estate.books import exact_sum
 from keelmark.core.estate.columns import NOWHERE
@@ -20,9 +20,10 @@ from keelmark.core.estate.reach import pulled
 from keelmark.core.estate.reading import Reading
 from keelmark.core.performance import PARTS, operations
 from keelmark.core.performance.quiet import HOURS_A_WEEK, Quiet, quietest
-from keelmark.core.policy.fitting import fitted
+from keelmark.core.policy.fitting import fitted, least_seconds
 from keelmark.core.policy.judging import Policy
 from keelmark.core.policy.rules import SnapshotsEvery, SnapshotsKept
+from keelmark.estate.models import Array
 from keelmark.readings.models import Measure
 from keelmark.readings.performance.reading import HOURS_A_DAY, days_added, hours_added
 from keelmark.readings.selectors import most_of_days
@@ -75,6 +76,7 @@ class Needs:
     room_bytes: int
     places: list[PlaceFitted]  # in which they would find room, most bytes first
     n_left: int  # disks that find none
+    least_seconds: float | None  # that those which find room move, as fast as arrays have left
     fits: bool
 
 
@@ -135,8 +137,26 @@ def needs_of(view: View, *, moving: Bools, keeps: Int64s, left: Int64s) -> Needs
         room_bytes=exact_sum(left),
         places=sorted(places, key=lambda one: -one.used_bytes),
         n_left=n_left,
+        least_seconds=_least_seconds(view.reading, used.values, rows=largest, target=array, at=at),
         fits=n_left == 0 and n_bytes <= exact_sum(left),
     )
+
+
+def _least_seconds(
+    reading: Reading, sizes: Int64s, *, rows: Int64s, target: Int64s, at: Int64s
+) -> float | None:
+    goes = at != NOWHERE
+    ids = reading.estate.table("array").ids
+    told_by = Array.objects.values_list("entity_id", "sustainable_bytes_per_second")
+    sustains = {pk: float(n) for pk, n in told_by if n is not None}
+    since = now().date() - timedelta(days=WEEK)
+    busy = most_of_days(ids, measure=Measure.THROUGHPUT, since=since)
+    spare = [sustains.get(pk, np.nan) - busy.get(pk, np.nan) for pk in ids.tolist()]
+    told = least_seconds(
+        sizes[rows[goes]], source=tiered_at(reading).place["array"][rows[goes]],
+        target=target[at[goes]], spare=np.array(spare, dtype=np.float64),
+    )  # fmt: skip
+    return None if told is None or np.isinf(told) else told
 
 
 def _room_iops(reading: Reading) -> Float64s:

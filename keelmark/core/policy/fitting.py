@@ -9,6 +9,37 @@ from keelmark.core.errors import ShapeError
 from keelmark.core.estate.columns import NOWHERE
 
 
+def least_seconds(
+    sizes: Int64s, *, source: Int64s, target: Int64s, spare: Float64s
+) -> float | None:
+    """Return for how long what moves keeps the busiest array busy, as fast as arrays have left.
+
+    Parameters
+    ----------
+    sizes : (n,) int64
+        Bytes.
+    source, target : (n,) int64
+        The array from which each is read and to which it is written; one that stays on its array
+        is read and written there.
+    spare : (n_arrays,) float64
+        Bytes a second that each sustains beyond what it does, NaN where unknown.
+
+    Returns
+    -------
+    float or None
+        At least so many seconds; inf where an array has nothing left, None where one is unknown.
+    """
+    ends = np.concatenate([source, target])
+    if len(sizes) == 0 or (ends == NOWHERE).any():
+        return None
+    moved = np.bincount(ends, weights=np.tile(sizes, 2), minlength=len(spare))
+    busy = moved > 0
+    if np.isnan(spare[busy]).any():
+        return None
+    with np.errstate(divide="ignore"):
+        return float((moved[busy] / np.maximum(spare[busy], 0)).max(initial=0.0))
+
+
 def fitted(
     sizes: Int64s, *, iops: Float64s, room_bytes: Int64s, array: Int64s, room_iops: Float64s
 ) -> Int64s:

@@ -2937,6 +2937,11 @@ export interface components {
             n_places: number;
             /** @description disks that would find none */
             n_left: number;
+            /**
+             * Format: double
+             * @description as fast as arrays have throughput left in their busy hours
+             */
+            least_seconds: number | null;
             fits: boolean;
         };
         NoteRead: {

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { counted, formatCount, formatWeekTime, preferences } from '$lib/format';
+  import { counted, formatCount, formatSeconds, formatWeekTime, preferences } from '$lib/format';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
   import { bearing } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
@@ -111,6 +111,12 @@
           </li>
         {/each}
       </ul>
+      {#if impact.needs.least_seconds !== null}
+        <p class="text-ink-soft">
+          takes {formatSeconds(impact.needs.least_seconds)} at least, as fast as the arrays have left
+          in their busy hours
+        </p>
+      {/if}
       {#if impact.needs.n_places > FEW}
         <p class="text-ink-soft">and {formatCount(impact.needs.n_places - FEW)} pools more</p>
       {/if}
