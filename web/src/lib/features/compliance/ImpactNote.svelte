@@ -123,7 +123,7 @@
     {/if}
   {/if}
   {#if beside.length > 0}
-    <h3 class="mt-3 font-semibold">What it takes beside</h3>
+    <h3 class="mt-3 font-semibold">What it takes where it lies</h3>
     <ul>
       {#each beside as line (line.what)}
         <li class="flex items-baseline gap-2 border-b border-rule py-0.5">
