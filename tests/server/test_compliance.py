@@ -372,6 +372,44 @@ def test_since_when_it_stands_so_is_kept_and_what_changed_is_told(api, estate):
     assert not VerdictKept.objects.exists()
 
 
+def test_a_day_that_is_over_is_told_as_it_was_kept_then(api, estate):
+    vm, fails = estate["uuid.v1"], estate["uuid.v2"]
+    tell(drive(media="hdd"))
+    policy = drawn_up(api, FLASH)
+    promised(api, policy, vm)
+    long_ago = NOW - timedelta(days=9)
+    Revision.objects.update(made_at=long_ago)
+    Promise.objects.update(made_at=long_ago)
+    keep_verdicts(now=NOW - timedelta(days=5))
+    tell(drive())  # of flash by then
+    keep_verdicts(now=NOW - timedelta(days=3))
+    tell(drive(media="hdd"))
+    keep_verdicts(now=NOW - timedelta(days=1))
+    promised(api, policy, fails)  # today: of the days before nothing was kept
+    Promise.objects.update(made_at=long_ago)
+
+    def stood(days_ago, of=vm):
+        at = (NOW - timedelta(days=days_ago)).date().isoformat()
+        told = api.get(f"/compliance/things/{of}", at=at).json()
+        rule = told["rules"][0]
+        return told["state"], rule["state"], "stood so on that day" in rule["found"]
+
+    assert stood(5) == ("broken", "broken", True)  # its drives were first seen today
+    assert stood(3) == ("met", "met", True)
+    assert stood(2) == ("met", "met", True)
+    assert stood(1) == ("broken", "broken", True)
+    assert stood(2, of=fails) == ("unproven", "unproven", False)
+    at = (NOW - timedelta(days=2)).date().isoformat()
+    listed = api.get("/compliance/verdicts/vm", at=at, state="met").json()["results"]
+    assert [one["id"] for one in listed] == [vm]
+    (counted,) = api.get("/compliance/policies", at=at).json()
+    assert {k: n for k, n in counted["tally"][0]["counts"].items() if n} == {
+        "met": 1,
+        "unproven": 1,
+    }
+    assert api.get(f"/compliance/things/{vm}").json()["state"] == "broken"
+
+
 def test_an_age_tells_since_when_it_is_too_old(api, estate):
     vm = estate["uuid.v1"]
     promised(api, drawn_up(api, {"kind": "backup", "told": {"within_minutes": 60}}), vm)

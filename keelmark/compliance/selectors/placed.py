@@ -29,7 +29,7 @@ def placed_at(reading: Reading, *, kind: str, within: timedelta) -> Float64s:
     stores: Float64s = np.full(len(reading.estate.table("datastore")) + 1, np.nan)
     pairs = reading.estate.pairs.get("extents")
     if pairs is not None:
-        np.fmax.at(stores, pairs.left, volumes[pairs.right])
+        np.fmax.at(stores, pairs.left, np.append(volumes, np.nan)[pairs.right])
     if kind == "datastore":
         return stores[:-1]
     disks: Float64s = np.fmax(

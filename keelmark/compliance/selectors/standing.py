@@ -15,9 +15,10 @@ from keelmark.bearings.selectors.views import View
 from keelmark.compliance.selectors.definitions import MINUTE_SECONDS, Defined, defined, defined_at
 from keelmark.compliance.selectors.freshness import freshness_of
 from keelmark.compliance.selectors.promised import Promised, promised_at
+from keelmark.compliance.selectors.stood import as_it_stood
 from keelmark.core.arrays import Bools, Int64s
 from keelmark.core.estate.columns import NOWHERE
-from keelmark.core.estate.reading import Reading
+from keelmark.core.estate.reading import Reading, When
 from keelmark.core.policy.facts import SUBJECTS, Facts
 from keelmark.core.policy.judging import Policy, Subjects, Verdicts, aged, judged
 from keelmark.core.policy.nearest import LEVELS, Level
@@ -27,6 +28,7 @@ from keelmark.core.policy.states import EXEMPT, SETTLING, UNPROVEN, VERDICTS, Ve
 from keelmark.feeds.selectors import quiet_at
 
 KEPT: Final = 24  # standings of kinds and days that are looked at in a minute
+OF_THEN: Final = "it stood so on that day; what was found then is not kept"
 _OWN: Final = tuple(LEVELS.index(level) for level in (Level.ITSELF, Level.TOLD))
 
 
@@ -40,6 +42,7 @@ class Standing:
     defined: Sequence[Defined]
     promised: Promised
     verdicts: Verdicts
+    is_of_then: Bools | None = None  # (n, n_rules) where a past day stood otherwise than is found
 
     @property
     def counts(self) -> Bools:
@@ -78,13 +81,13 @@ def facts_at(view: View) -> Facts:
 
 
 def _facts_of(reading: Reading) -> Facts:
-    quiet = quiet_at(now())
-    key = (reading.estate.revision, reading.day, reading.quantile, quiet, minute_now())
+    quiet, minute = quiet_at(now()), minute_now()
+    key = (reading.estate.revision, reading.day, reading.quantile, quiet)
     with _Kept.lock:
-        told = _Kept.facts.get(key)
-        return told or _Kept.facts.keep(
-            key, facts_of(reading, now=key[-1], fresh=freshness_of(reading, quiet))
+        told = _Kept.facts.get(key) or _Kept.facts.keep(
+            key, facts_of(reading, now=minute, fresh=freshness_of(reading, quiet))
         )
+    return replace(told, now=minute)
 
 
 def standing_of(view: View, *, kind: str) -> Standing:
@@ -121,7 +124,7 @@ def _standing(reading: Reading, *, kind: str) -> Standing:
     key = (
         kind, reading.estate.revision, reading.day, reading.quantile, quiet_at(now()), defined_at(),
     )  # fmt: skip
-    before = _Kept.judged.get(key)
+    before = _Kept.judged.get(key) if reading.when is When.NOW else None
     facts = _facts_of(reading)
     if before is not None:
         told = before.verdicts
@@ -138,9 +141,12 @@ def _judged(reading: Reading, facts: Facts, *, kind: str, policies: Sequence[Def
     promised = promised_at(reading, kind=kind)
     subjects = Subjects(kind=kind, policy=promised.policy, changed_at=promised.changed_at)
     verdicts = judged(facts, subjects, policies=[one.core for one in policies])
+    table, is_of_then = reading.estate.table(kind), None
+    if reading.when is When.PAST:
+        verdicts, is_of_then = as_it_stood(verdicts, table, day=reading.day)
     return Standing(
-        kind=kind, ids=reading.estate.table(kind).ids, facts=facts, defined=policies,
-        promised=promised, verdicts=verdicts,
+        kind=kind, ids=table.ids, facts=facts, defined=policies, promised=promised,
+        verdicts=verdicts, is_of_then=is_of_then,
     )  # fmt: skip
 
 
@@ -247,6 +253,8 @@ def _rule_told(
         return {}
     is_open = verdicts.unsettled[row, column] == UNPROVEN
     says = rule.nobody_tells() if is_open else rule.says(state, known)
+    if standing.is_of_then is not None and standing.is_of_then[row, column]:
+        says, known = OF_THEN, None
     return {
         "kind": kind,
         "state": state.value,
