@@ -78,7 +78,7 @@ class TooManyDisksError(ComplianceError):
     def __init__(self, *, n: int, most: int) -> None:
         self.n, self.most = n, most
         super().__init__(f"{n:,} disks are more than the {most:,} that are replayed at once: "
-                         "narrow the scope, or choose one tier.")  # fmt: skip
+                         "narrow the scope, ask for fewer days, or choose one tier.")  # fmt: skip
 
 
 class TooManyRowsError(ComplianceError):

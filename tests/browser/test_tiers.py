@@ -49,6 +49,25 @@ def test_a_limit_is_raised_until_nobody_is_held_and_settles(signed_in: Page):
     expect(lanes).to_be_visible()
 
 
+def test_limits_of_several_tiers_are_tried_together(signed_in: Page):
+    tiers = CompliancePage(signed_in)
+    tiers.open()
+    tiers.policy("All disks").get_by_role("link").click()
+    tiers.margin.get_by_label("Slack, at most").fill("900")
+    tiers.margin.get_by_label("Ebb, at most").fill("40")
+    tiers.margin.get_by_role("button", name="replay it").click()
+    what = tiers.margin.get_by_role("table", name="What limits do")
+    expect(what).to_be_visible(timeout=REPLAYED_MS)
+    expect(what.get_by_role("columnheader").last).to_have_text("tried")
+    held = what.get_by_role("row", name="held at any time").get_by_role("cell")
+    before, after = (int(re.sub(r"\D", "", told)) for told in held.all_inner_texts()[::2])
+    assert after > before  # a fifth of what systems may do holds very many
+    signed_in.reload()
+    expect(tiers.margin.get_by_label("Ebb, at most")).to_have_value("40")
+    tiers.margin.get_by_role("button", name="as tiers say").click()
+    expect(tiers.margin.get_by_label("Ebb, at most")).to_have_value("200")
+
+
 def test_lanes_are_added_up_by_host_and_lead_to_its_disks(signed_in: Page):
     tiers = CompliancePage(signed_in)
     tiers.open()

@@ -17,6 +17,7 @@
   import { NO_DRAFT, policiesQuery, STATES } from './queries';
   import { KINDS } from '$lib/ui/thing/promises';
   import PolicyRevisions from './PolicyRevisions.svelte';
+  import SeveralReplay from './SeveralReplay.svelte';
   import SubjectMargin from './SubjectMargin.svelte';
   import OffersMargin from './OffersMargin.svelte';
   import OffersTable from './OffersTable.svelte';
@@ -227,6 +228,13 @@
           instant, the band what their tiers promise and allow them in all. It is drawn where each
           of them has a tier.
         </p>
+      {/if}
+      {#if tierKey === ALL && tiers.data && mayPlan}
+        <SeveralReplay
+          tiers={tiers.data.results}
+          tries={asked.get('tries') ?? ''}
+          courseOf={numberOf('course')}
+        />
       {/if}
       {#if tierKey === 'none' && tiers.data}
         <TierFound

@@ -5,6 +5,7 @@ import { keys } from '$lib/api/queries';
 import { nextOf } from './queries';
 import type { bearing } from '$lib/url/bearing.svelte';
 
+import type { Tier } from '$lib/api/promises';
 export { tiersQuery, type Tier } from '$lib/api/promises';
 export type TierRevision = Schemas['TierRevisionRead'];
 export type TierDraft = Schemas['TierDraftWriteRequest'];
@@ -214,4 +215,30 @@ export function tierDraftOf(told: TierRevision | null): TierDraft {
     is_together: told?.is_together ?? false,
     note: '',
   };
+}
+
+/** Limits that are tried, out of an address: `3:400,2:2000` are maximums by tier. */
+export function triedOf(told: string, tiers: Tier[]): Limit[] {
+  return told.split(',').flatMap((one) => {
+    const [id, maximum] = one.split(':').map(Number);
+    const tier = tiers.find((known) => known.id === id);
+    if (!tier || !maximum || maximum <= 0) return [];
+    return [
+      {
+        tier_id: tier.id,
+        min_iops: Math.min(tier.newest.min_iops, maximum),
+        max_iops: maximum,
+      },
+    ];
+  });
+}
+
+/** The same with another maximum of one tier, as an address tells it. */
+export function triesTold(tried: Limit[], tier: Tier, maximum: number): string {
+  const others = tried.filter((one) => one.tier_id !== tier.id);
+  const all =
+    maximum > 0 && maximum !== tier.newest.max_iops
+      ? [...others, { tier_id: tier.id, max_iops: maximum }]
+      : others;
+  return all.map((one) => `${one.tier_id}:${one.max_iops}`).join(',');
 }
