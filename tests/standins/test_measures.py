@@ -11,7 +11,7 @@ from standins.arrays import HISTORY_DAYS
 from standins.estate import make_estate
 from standins.flow import Flow
 from standins.holding import held_bytes, snapshot_bytes
-from standins.measures import measures
+from standins.measures import STEPS_DAYS, TOLD_DAYS, measures
 from standins.objects import BUCKETS
 from standins.records import records, write_copies
 from tests.conftest import ANCHOR_ON
@@ -33,8 +33,22 @@ def told(lines, measure):
     return {line["uid"]: line["amounts"] for line in lines if line.get("measure") == measure}
 
 
+def test_hosts_tell_the_busy_hours_of_disks_up_to_the_days_of_which_they_tell_every_step(lines):
+    told_of = {line["uid"]: line for line in lines if line.get("measure") == "iops"}
+    disks = [line for uid, line in told_of.items() if uid.startswith("path.")]
+    assert {len(line["amounts"]) for line in disks} == {TOLD_DAYS}
+    last = EVE - STEPS_DAYS - TOLD_DAYS + 1
+    assert {line["first_on"] for line in disks} == {
+        (ANCHOR_ON + timedelta(days=last - HISTORY_DAYS)).isoformat()
+    }
+    grown = [line["amounts"] for line in disks if line["amounts"][-1] > 2 * line["amounts"][0] > 40]
+    assert grown
+
+
 def test_every_array_tells_its_io_up_to_its_last_day(estate, lines):
-    iops = told(lines, "iops")
+    iops = {
+        uid: amounts for uid, amounts in told(lines, "iops").items() if uid.startswith("serial.")
+    }
     assert iops.keys() == told(lines, "throughput").keys()
     for array in estate.arrays:
         amounts = iops[f"serial.{array.serial}"]
