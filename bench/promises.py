@@ -26,7 +26,7 @@ HARD = (
     ("survives", {"n_devices": 1}), ("backup", {"within_minutes": 2_880}),
     ("media", {"media": "ssd"}), ("encrypted", {"is_so": True}),
     ("provisioning", {"form": "thin"}), ("protocol", {"protocol": "block"}),
-    ("sites", {"allowed": ["S0", "S1"], "forbidden": []}),
+    ("sites", {"allowed": ["S0"], "forbidden": []}),
     ("overcommit", {"ceiling_percent": 150}), ("runway", {"least_days": 90}),
     ("snapshots", {"every_minutes": 1_440}),
 )  # fmt: skip
