@@ -91,7 +91,7 @@ def _outlooks(reading: Reading, tiered: Tiered) -> dict[int, TierOutlook]:
     if reading.when is not When.NOW:
         return {}
     table = reading.estate.table("disk")
-    told = {one.entity_id: one for one in TierOutlook.objects.all()}
+    told = {one.entity_id: one for one in TierOutlook.objects.exclude(likely_on=None)}
     rows = table.rows_of(np.array(list(told), dtype=np.int64))
     tier_ids = np.array([*(one.tier.pk for one in tiered.defined), NOWHERE])[tiered.tier[rows]]
     return {

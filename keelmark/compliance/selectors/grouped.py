@@ -104,18 +104,16 @@ class Grouped:
 
         Nor of very many: their instants are of different moments, and their means tell more.
         """
-        told = np.full(len(self.table), np.nan)
         is_wanted = np.isin(self.at, rows) & ~np.isnan(self.served.mean[self.disks])
         if self.view.reading.when is not When.NOW or is_wanted.sum() > MOST_INSTANTS:
-            return told
+            return np.full(len(self.table), np.nan)
         ids = self.view.reading.estate.table("disk").ids[self.disks[is_wanted]]
         order = np.argsort(ids)
         iops = np.empty(len(ids))
         iops[order] = instants_of(ids[order]).iops
-        np.nan_to_num(told, copy=False)
-        np.add.at(told, self.at[is_wanted], iops)
-        n = np.bincount(self.at[is_wanted], minlength=len(self.table))
-        return np.where(n > 0, told, np.nan)
+        at = self.at[is_wanted]
+        total = np.bincount(at, weights=iops, minlength=len(self.table))
+        return np.where(np.bincount(at, minlength=len(self.table)) > 0, total, np.nan)
 
     def _waits(self) -> Float64s:
         """What an operation took in the mean and in which parts, (n_parts, n_things)."""

@@ -134,7 +134,8 @@ def _standing(reading: Reading, *, kind: str) -> Standing:
         policies = [one.core for one in before.defined]
         verdicts = aged(told, facts, subjects, policies=policies)
         return replace(before, facts=facts, verdicts=verdicts)
-    return _Kept.judged.keep(key, _judged(reading, facts, kind=kind, policies=defined()))
+    told = _judged(reading, facts, kind=kind, policies=defined())
+    return _Kept.judged.keep(key, told) if reading.when is When.NOW else told
 
 
 def _judged(reading: Reading, facts: Facts, *, kind: str, policies: Sequence[Defined]) -> Standing:
