@@ -127,12 +127,11 @@ def _standing(reading: Reading, *, kind: str) -> Standing:
     before = _Kept.judged.get(key) if reading.when is When.NOW else None
     facts = _facts_of(reading)
     if before is not None:
-        told = before.verdicts
         subjects = Subjects(
             kind=kind, policy=before.promised.policy, changed_at=before.promised.changed_at
         )
         policies = [one.core for one in before.defined]
-        verdicts = aged(told, facts, subjects, policies=policies)
+        verdicts = aged(before.verdicts, facts, subjects, policies=policies)
         return replace(before, facts=facts, verdicts=verdicts)
     told = _judged(reading, facts, kind=kind, policies=defined())
     return _Kept.judged.keep(key, told) if reading.when is When.NOW else told
