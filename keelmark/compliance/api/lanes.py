@@ -19,7 +19,7 @@ from keelmark.access.selectors import sees_all
 from keelmark.bearings.api.asked import BEARING, AtRead, at_told, looked_at, view_of
 from keelmark.bearings.selectors.views import View
 from keelmark.compliance.api.asked import number_asked
-from keelmark.compliance.api.policies import PlaceNamedRead
+from keelmark.compliance.api.impact import PlaceNamedRead
 from keelmark.compliance.api.tiers import IO_STATES
 from keelmark.compliance.errors import TierError, TooManyRowsError
 from keelmark.compliance.selectors.grouped import GROUPS, Grouped
@@ -29,13 +29,8 @@ from keelmark.compliance.selectors.replays import (
     ReplayAsked,
     replay_of,
 )
-from keelmark.compliance.selectors.serving import (
-    LanesAsked,
-    Served,
-    lanes_of,
-    rows_of_lanes,
-    served_at,
-)
+from keelmark.compliance.selectors.serving import LanesAsked, Served, rows_of_lanes, served_at
+from keelmark.compliance.selectors.telling import lanes_of
 from keelmark.compliance.selectors.tiers import BY, standing_tiers
 from keelmark.core.qos import IoState
 from keelmark.core.qos.found import Found

@@ -14,7 +14,7 @@ from keelmark.access.rights import Right
 from keelmark.access.selectors import sees_all
 from keelmark.bearings.api.asked import BEARING, AtRead, at_told, view_of
 from keelmark.compliance.api.asked import number_asked
-from keelmark.compliance.api.policies import PlaceNamedRead
+from keelmark.compliance.api.impact import PlaceNamedRead
 from keelmark.compliance.selectors.drift import causes_of
 from keelmark.compliance.selectors.offers import (
     KINDS_OF_OFFERS,

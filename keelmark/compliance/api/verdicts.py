@@ -14,7 +14,8 @@ from keelmark.access.rights import Right
 from keelmark.bearings.api.asked import BEARING, AtRead, at_told, looked_at, view_of
 from keelmark.bearings.selectors.views import View
 from keelmark.compliance.api.asked import number_asked, seen_ids
-from keelmark.compliance.api.policies import VERDICT_STATES, PlaceNamedRead
+from keelmark.compliance.api.impact import PlaceNamedRead
+from keelmark.compliance.api.policies import VERDICT_STATES
 from keelmark.compliance.errors import TooManyRowsError
 from keelmark.compliance.models import Policy
 from keelmark.compliance.selectors.history import changes_of, since_of

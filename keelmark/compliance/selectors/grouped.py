@@ -8,14 +8,13 @@ from keelmark.bearings.selectors.lists import Columns, ordered
 from keelmark.bearings.selectors.views import View
 from keelmark.compliance.selectors.promised import taken
 from keelmark.compliance.selectors.serving import (
-    LATENCY_PARTS,
     STATES,
     WORST_FIRST,
     LanesAsked,
     Served,
     disks_of_lanes,
-    number,
 )
+from keelmark.compliance.selectors.telling import LATENCY_PARTS, number
 from keelmark.compliance.selectors.tiers import is_served
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE

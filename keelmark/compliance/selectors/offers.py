@@ -7,7 +7,7 @@ import numpy as np
 
 from keelmark.bearings.selectors.lists import Columns, ordered
 from keelmark.bearings.selectors.views import View
-from keelmark.compliance.selectors.serving import number
+from keelmark.compliance.selectors.telling import number
 from keelmark.compliance.selectors.tiers import (
     PLACES,
     configured,
