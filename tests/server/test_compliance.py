@@ -2,41 +2,40 @@
 
 import csv
 import io
-from datetime import datetime, timedelta
+from datetime import timedelta
 
 import msgspec
-import numpy as np
 import pytest
 
-from keelmark.access.models import AuditEntry, Role
+from keelmark.access.models import Role
 from keelmark.access.services.people import ensure_person, set_person
 from keelmark.bearings.packs.building import build_revision
-from keelmark.compliance.models import Policy, Promise, Revision, VerdictKept
-from keelmark.compliance.services.history import keep_verdicts
-from keelmark.core.performance import PARTS, STEPS_A_DAY
-from keelmark.core.units import GIB, MIB, TIB
+from keelmark.compliance.models import Policy, Promise, Revision
+from keelmark.core.units import GIB, TIB
 from keelmark.estate.documents import (
     AboutDocument,
     ArrayDocument,
     DatastoreDocument,
-    DriveDocument,
-    MeasuresDocument,
     PoolDocument,
     ProtectionDocument,
-    SnapshotDocument,
     VirtualDiskDocument,
     VirtualMachineDocument,
     VolumeDocument,
 )
 from keelmark.estate.models import Entity, Event
-from keelmark.feeds.importer import Imported, import_documents
-from keelmark.readings.performance.packing import take_packed
 from tests.server.cluster import READ_AT, make_cluster
 from tests.server.conftest import NOW, Api, for_a_module, signed_in
-
-COPY = {"kind": "copy", "told": {"within_minutes": 240}}
-FLASH = {"kind": "media", "told": {"media": "ssd"}}
-ENCRYPTED = {"kind": "encrypted", "told": {}}
+from tests.server.promising import (
+    COPY,
+    ENCRYPTED,
+    FLASH,
+    about,
+    drawn_up,
+    drive,
+    promised,
+    tell,
+    verdict,
+)
 
 
 @pytest.fixture(scope="module")
@@ -48,43 +47,6 @@ def cluster(django_db_setup, django_db_blocker):
 @pytest.fixture
 def estate(cluster, db):
     return cluster
-
-
-def tell(*documents):
-    import_documents(list(documents), into=Imported())
-    build_revision(now=NOW)
-
-
-def drawn_up(api, *rules, name="Twice-kept", settling=0):
-    told = api.send(
-        "POST", "/compliance/policies", name=name, rules=list(rules), settling_minutes=settling
-    )
-    assert told.status_code == 201, told.content
-    return told.json()
-
-
-def promised(api, policy, *ids):
-    told = api.send(
-        "POST", "/compliance/promises", policy_id=policy and policy["id"], entity_ids=list(ids)
-    )
-    assert told.status_code == 200, told.content
-    return told.json()
-
-
-def about(uid, **says):
-    return AboutDocument(uid=uid, read_at=NOW, says=says)
-
-
-def verdict(api, pk, kind="media"):
-    told = api.get(f"/compliance/things/{pk}").json()
-    return next(one for one in told["rules"] if one["kind"] == kind)
-
-
-def drive(role="pooled", media="ssd", uid="serial.d1", pool="uuid.p"):
-    return DriveDocument(
-        uid=uid, name=uid, array_uid="serial.h", pool_uid=pool, capacity_bytes=TIB, role=role,
-        media=media, read_at=NOW,
-    )  # fmt: skip
 
 
 def test_what_is_promised_to_a_vm_is_judged_by_the_pool_under_it(api, estate):
@@ -217,49 +179,6 @@ def test_what_moved_lately_settles_where_it_came_to(api, estate, what):
     assert states() == ["broken"] * 3
 
 
-def test_a_draft_is_tried_before_it_is_a_revision(api, estate):
-    tell(drive(media="hdd"))
-    policy = drawn_up(api, {"kind": "media", "told": {"media": "hdd"}})
-    promised(api, policy, estate["uuid.v1"], estate["uuid.v2"])
-    told = api.send("POST", "/compliance/tries", policy_id=policy["id"], rules=[FLASH]).json()
-    assert told["faults"] == []
-    told = told["impact"]
-    assert (told["before"], told["after"]) == ({"met": 2}, {"broken": 2})
-    assert (told["n_breaks"], told["n_mends"]) == (2, 0)
-    assert {one["id"] for one in told["breaks"]} == {estate["uuid.v1"], estate["uuid.v2"]}
-    assert told["by_rule"] == {"media": 2}
-    assert (told["n_places"], told["rejections"]) == (
-        0,
-        [{"kind": "media", "n": 1, "n_alone": 1, "nearest": None}],
-    )
-    needs = told["needs"]  # both have a disk of 500 GiB, and no pool is of flash
-    assert (needs["n_disks"], needs["used_bytes"]) == (2, 1_000 * GIB)
-    assert (needs["room_bytes"], needs["fits"], needs["iops"]) == (0, False, None)
-    assert (needs["n_uncounted"], told["quiet"]) == (2, None)
-    assert (needs["n_left"], needs["places"], told["beside"]) == (2, [], None)
-    same = api.send(
-        "POST", "/compliance/tries", rules=[{"kind": "media", "told": {"media": "hdd"}}]
-    ).json()["impact"]
-    assert [one["id"] for one in same["places"]] == [estate["uuid.p"]]
-    assert same["needs"] is None
-    assert Revision.objects.count() == 1
-
-
-def test_a_policy_is_revised_under_its_version_and_keeps_what_it_was(api, estate):
-    policy = drawn_up(api, FLASH)
-    path = f"/compliance/policies/{policy['id']}/revisions"
-    first = {"rules": [FLASH, ENCRYPTED], "note": "audit of spring"}
-    made = api.send("POST", path, seen=f'"{policy["version"]}"', **first)
-    assert (made.status_code, made.json()["newest"]["number"]) == (201, 2)
-    assert [one["wants"] for one in made.json()["newest"]["rules"]] == ["flash", "encrypted"]
-    late = api.send("POST", path, seen=f'"{policy["version"]}"', rules=[ENCRYPTED])
-    assert late.status_code == 412
-    told = api.get(f"/compliance/policies/{policy['id']}").json()
-    assert [(one["number"], one["note"]) for one in told] == [(2, "audit of spring"), (1, "")]
-    actions = AuditEntry.objects.filter(subject_kind="policy").order_by("pk")
-    assert [one.action for one in actions] == ["draw up policy", "revise policy"]
-
-
 def test_a_retired_policy_promises_nothing_and_frees_its_name(api, estate):
     policy = drawn_up(api, FLASH)
     promised(api, policy, estate["uuid.v1"])
@@ -333,133 +252,6 @@ def test_what_is_not_there_is_not_found_and_wrong_words_are_told(api, estate):
         assert told.status_code == 400
 
 
-def since(api, pk, kind):
-    one = verdict(api, pk, kind)
-    return one["state"], one["since"], one["is_least"]
-
-
-def iso(moment):
-    return moment.isoformat().replace("+00:00", "Z")
-
-
-def test_since_when_it_stands_so_is_kept_and_what_changed_is_told(api, estate):
-    vm = estate["uuid.v1"]
-    policy = drawn_up(api, FLASH)
-    promised(api, policy, vm)
-    begun = NOW - timedelta(hours=3)
-    assert since(api, vm, "media") == ("unproven", None, False)  # not kept yet
-    assert keep_verdicts(now=begun) == 0
-    assert since(api, vm, "media") == ("unproven", iso(begun), True)
-    tell(drive())
-    assert since(api, vm, "media") == ("met", None, False)
-    met = NOW - timedelta(hours=2)
-    assert keep_verdicts(now=met) == 1
-    assert keep_verdicts(now=NOW - timedelta(hours=1)) == 0
-    assert since(api, vm, "media") == ("met", iso(met), False)
-    tell(drive(media="hdd", uid="serial.d2"))
-    assert keep_verdicts(now=NOW) == 1
-    told = api.get("/compliance/changes").json()
-    assert [(one["was"], one["state"]) for one in told] == [
-        ("met", "broken"), ("unproven", "met")
-    ]  # fmt: skip
-    assert (told[0]["name"], told[0]["policy_name"]) == ("sonar-1", "Twice-kept")
-    assert api.get("/compliance/changes", of=estate["uuid.v0"]).json() == []
-    ahead = (NOW.date() + timedelta(days=9)).isoformat()
-    later = api.get(f"/compliance/things/{vm}", at=ahead).json()
-    assert later["rules"][0]["since"] is None
-    promised(api, None, vm)
-    keep_verdicts(now=NOW)
-    assert not VerdictKept.objects.exists()
-
-
-def test_a_day_that_is_over_is_told_as_it_was_kept_then(api, estate):
-    vm, fails = estate["uuid.v1"], estate["uuid.v2"]
-    tell(drive(media="hdd"))
-    policy = drawn_up(api, FLASH)
-    promised(api, policy, vm)
-    long_ago = NOW - timedelta(days=9)
-    Revision.objects.update(made_at=long_ago)
-    Promise.objects.update(made_at=long_ago)
-    keep_verdicts(now=NOW - timedelta(days=5))
-    tell(drive())  # of flash by then
-    keep_verdicts(now=NOW - timedelta(days=3))
-    tell(drive(media="hdd"))
-    keep_verdicts(now=NOW - timedelta(days=1))
-    promised(api, policy, fails)  # today: of the days before nothing was kept
-    Promise.objects.update(made_at=long_ago)
-
-    def stood(days_ago, of=vm):
-        at = (NOW - timedelta(days=days_ago)).date().isoformat()
-        told = api.get(f"/compliance/things/{of}", at=at).json()
-        rule = told["rules"][0]
-        return told["state"], rule["state"], "stood so on that day" in rule["found"]
-
-    assert stood(5) == ("broken", "broken", True)  # its drives were first seen today
-    assert stood(3) == ("met", "met", True)
-    assert stood(2) == ("met", "met", True)
-    assert stood(1) == ("broken", "broken", True)
-    assert stood(2, of=fails) == ("unproven", "unproven", False)
-    at = (NOW - timedelta(days=2)).date().isoformat()
-    listed = api.get("/compliance/verdicts/vm", at=at, state="met").json()["results"]
-    assert [one["id"] for one in listed] == [vm]
-    (counted,) = api.get("/compliance/policies", at=at).json()
-    assert {k: n for k, n in counted["tally"][0]["counts"].items() if n} == {
-        "met": 1,
-        "unproven": 1,
-    }
-    assert api.get(f"/compliance/things/{vm}").json()["state"] == "broken"
-
-
-def test_an_age_tells_since_when_it_is_too_old(api, estate):
-    vm = estate["uuid.v1"]
-    promised(api, drawn_up(api, {"kind": "backup", "told": {"within_minutes": 60}}), vm)
-    ran = NOW - timedelta(minutes=90)
-    tell(ProtectionDocument(uid="id.b1", of_uid="uuid.v1", job="night", method="backup",
-                            started_at=ran, ended_at=ran, result="done"))  # fmt: skip
-    keep_verdicts(now=NOW)
-    state, at, is_least = since(api, vm, "backup")
-    assert (state, is_least) == ("broken", False)
-    assert abs(datetime.fromisoformat(at) - (NOW - timedelta(minutes=30))) < timedelta(minutes=2)
-
-
-def test_what_settles_stands_as_it_stood(api, estate):
-    vm = estate["uuid.v1"]
-    tell(drive(media="hdd"))
-    promised(api, drawn_up(api, FLASH, settling=60), vm)
-    keep_verdicts(now=NOW)
-    assert not VerdictKept.objects.exists()
-    Revision.objects.update(made_at=NOW - timedelta(days=2))
-    Promise.objects.update(made_at=NOW - timedelta(days=2))
-    keep_verdicts(now=NOW)
-    assert VerdictKept.objects.get().state == "broken"
-
-
-def test_how_many_kept_what_is_counted_once_a_day(api, estate):
-    policy = drawn_up(api, FLASH)
-    promised(api, policy, estate["uuid.v1"], estate["uuid.v2"])
-    keep_verdicts(now=NOW - timedelta(days=1))
-    tell(drive())
-    keep_verdicts(now=NOW)
-    keep_verdicts(now=NOW)
-    days = api.get(f"/compliance/policies/{policy['id']}/days").json()
-    assert [(one["counts"]["unproven"], one["counts"]["met"]) for one in days] == [(2, 0), (0, 2)]
-    assert api.get("/compliance/policies/999/days").status_code == 404
-
-
-def test_a_tenant_viewer_is_told_of_their_own_changes_alone(api, estate):
-    promised(api, drawn_up(api, FLASH), estate["uuid.v1"])
-    keep_verdicts(now=NOW)
-    tell(drive())
-    keep_verdicts(now=NOW)
-    keeper = ensure_person(name="keeper", password="neap-tide", role=Role.ADMINISTRATOR)
-    person = ensure_person(name="viewer", password="neap-tide", role=Role.TENANT_VIEWER)
-    viewer = Api(signed_in(person))
-    assert viewer.get("/compliance/changes").json() == []
-    tenant = Entity.objects.get(uid="id.seabed")
-    set_person(actor=keeper, person_id=person.pk, tenant_ids=[tenant.pk])
-    assert len(viewer.get("/compliance/changes").json()) == 1
-
-
 def test_labels_tell_whose_disks_must_lie_apart(api, estate):
     rule = {"kind": "apart", "told": {"label": "copy:ledger", "of": "array"}}
     policy = drawn_up(api, rule, {"kind": "label", "told": {"label": "crew:night"}})
@@ -502,88 +294,3 @@ def test_promises_are_exported_a_line_a_subject_and_rule(api, estate, monkeypatc
     refused = api.get("/compliance/verdicts/vm/export")
     assert refused.status_code == 422
     assert "narrow the scope" in refused.json()["detail"]
-
-
-def test_a_rule_that_rejects_every_pool_names_the_one_that_misses_it_by_the_least(api, estate):
-    tell(*(
-        PoolDocument(uid=f"uuid.p{n}", array_uid="serial.h", name=f"swift-{n}", read_at=NOW,
-                     usable_bytes=10 * TIB, used_bytes=TIB, provisioned_bytes=promised * TIB)
-        for n, promised in ((7, 18), (8, 13), (9, 25))
-    ), *(
-        VolumeDocument(uid=f"naa.{n}", pool_uid=f"uuid.p{n}", name=f"v{n}", size_bytes=TIB,
-                       read_at=NOW)
-        for n in (7, 8, 9)
-    ))  # fmt: skip
-    rule = {"kind": "overcommit", "told": {"ceiling_percent": 100}}
-    told = api.send("POST", "/compliance/tries", policy_id=None, rules=[rule]).json()["impact"]
-    rejected = next(one for one in told["rejections"] if one["kind"] == "overcommit")
-    assert (rejected["nearest"]["name"], rejected["nearest"]["home_name"]) == ("swift-8", "heron-1")
-    assert rejected["nearest"]["found"] == "130 %"
-
-
-def test_what_breaks_tells_where_it_would_go(api, estate):
-    policy = drawn_up(api, {"kind": "media", "told": {"media": "hdd"}})
-    promised(api, policy, estate["uuid.v1"], estate["uuid.v2"])
-    tell(
-        drive(media="hdd"),
-        *(
-            PoolDocument(uid=f"uuid.f{n}", array_uid="serial.h", name=f"flash-{n}", read_at=NOW,
-                         usable_bytes=1000 * GIB, used_bytes=(1000 - left) * GIB)
-            for n, left in ((1, 700), (2, 300))
-        ),
-        *(drive(uid=f"serial.f{n}", pool=f"uuid.f{n}") for n in (1, 2)),
-        *(
-            VolumeDocument(uid=f"naa.f{n}", pool_uid=f"uuid.f{n}", name=f"f{n}", size_bytes=TIB,
-                           read_at=NOW)
-            for n in (1, 2)
-        ),
-    )  # fmt: skip
-    told = api.send("POST", "/compliance/tries", policy_id=policy["id"], rules=[FLASH]).json()
-    needs = told["impact"]["needs"]  # two of 500 GiB, and 600 and 200 under the limit marks
-    assert (needs["fits"], needs["n_left"], needs["n_places"]) == (False, 1, 1)
-    (place,) = needs["places"]
-    assert (place["name"], place["n_disks"], place["used_bytes"]) == ("flash-1", 1, 500 * GIB)
-    assert needs["least_seconds"] is None  # nobody tells what the array sustains
-    tell(
-        about("serial.h", sustainable_bytes_per_second=3 * GIB),
-        MeasuresDocument(uid="serial.h", measure="throughput", amounts=[GIB],
-                         first_on=NOW.date() - timedelta(days=1)),
-    )  # fmt: skip
-    told = api.send("POST", "/compliance/tries", policy_id=policy["id"], rules=[FLASH]).json()
-    assert told["impact"]["needs"]["least_seconds"] == 500  # read and written on the same array
-
-
-@pytest.mark.parametrize(
-    ("rule", "field", "n_bytes"),
-    [
-        (COPY, "copy_bytes", 500 * GIB),
-        ({"kind": "provisioning", "told": {"form": "thick"}}, "thick_bytes", 524 * GIB),
-        # what is written in two days, and of very many days all that is used
-        ({"kind": "kept", "told": {"for_days": 2}}, "snapshot_bytes", MIB * 86_400 * 2),
-        ({"kind": "kept", "told": {"for_days": 900}}, "snapshot_bytes", 500 * GIB),
-    ],
-)
-def test_what_a_draft_takes_beside_what_moves(api, estate, rule, field, n_bytes):
-    tell(
-        drive(),
-        VirtualDiskDocument(uid="path.v1:a", name="sonar-1-a", vm_uid="uuid.v1",
-                            datastore_uid="uuid.s", size_bytes=1024 * GIB, provisioning="thin",
-                            on_array_bytes=500 * GIB, path="/s/1", read_at=NOW),
-        VolumeDocument(uid="naa.c", pool_uid="uuid.p", name="other", size_bytes=TIB, read_at=NOW),
-        VolumeDocument(uid="naa.d", pool_uid="uuid.p", name="its copy", size_bytes=TIB,
-                       read_at=NOW),
-        about("naa.c", replicated_to=["naa.d"]),  # somebody tells of copies, and of snapshots
-        SnapshotDocument(uid="id.snap", name="snap", of_uid="naa.c", taken_at=NOW, read_at=NOW),
-    )  # fmt: skip
-    steps = np.full((1, len(PARTS), STEPS_A_DAY), np.nan, dtype=np.float32)
-    steps[:, [PARTS.index("read_iops"), PARTS.index("write_iops")]] = 1
-    steps[:, PARTS.index("write_bytes_per_second")] = MIB
-    take_packed(NOW.date() - timedelta(days=1), ids=np.array([estate["path.v1:a"]]), steps=steps)
-    policy = drawn_up(api, FLASH)
-    promised(api, policy, estate["uuid.v1"])
-    told = api.send("POST", "/compliance/tries", policy_id=policy["id"], rules=[FLASH, rule])
-    beside = told.json()["impact"]["beside"]
-    names = {"copy_bytes", "thick_bytes", "snapshot_bytes"}
-    assert beside[field] == n_bytes
-    assert all(beside[name] is None for name in names - {field})
-    assert (beside["copy_room_bytes"] > 0) is True

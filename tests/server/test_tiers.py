@@ -9,22 +9,27 @@ import pytest
 from keelmark.access.clock import now
 from keelmark.access.models import AuditEntry, Role
 from keelmark.access.services.people import ensure_person, set_person
-from keelmark.bearings.packs.building import build_revision
 from keelmark.compliance.models import Tier, TierNaming, TierRevision
 from keelmark.compliance.selectors import serving
 from keelmark.compliance.services.lately import pack_lately
-from keelmark.core.performance import STEPS_A_DAY
-from keelmark.estate.documents import AboutDocument, CountersDocument, VirtualDiskDocument
+from keelmark.estate.documents import CountersDocument, VirtualDiskDocument
 from keelmark.estate.models import Entity
 from keelmark.feeds.importer import Imported, import_documents
 from keelmark.readings.models import StepsLately
 from tests.server.cluster import do_all_day, make_cluster
 from tests.server.conftest import NOW, Api, for_a_module, signed_in
-
-YESTERDAY = NOW.date() - timedelta(days=1)
-SLACK = {"min_iops": 50, "max_iops": 300}
-# Reads a second, and the milliseconds that a limit and a line in front of the array add.
-DONE = {0: (300, 4, 0), 1: (120, 0, 0), 2: (20, 0, 100), 3: (10, 0, 0)}
+from tests.server.tiering import (
+    DONE,
+    SLACK,
+    YESTERDAY,
+    about,
+    drawn_up,
+    lane,
+    lanes,
+    named,
+    sampled,
+    tell,
+)
 
 
 @pytest.fixture(scope="module")
@@ -38,50 +43,6 @@ def cluster(django_db_setup, django_db_blocker):
 @pytest.fixture
 def estate(cluster, db):
     return cluster
-
-
-def tell(*documents):
-    import_documents(list(documents), into=Imported())
-    build_revision(now=NOW)
-
-
-def about(uid, **says):
-    return AboutDocument(uid=uid, read_at=NOW, says=says)
-
-
-def drawn_up(api, name="Slack", **told):
-    answer = api.send("POST", "/compliance/tiers", name=name, **{**SLACK, **told})
-    assert answer.status_code == 201, answer.content
-    return answer.json()
-
-
-def named(api, tier, *ids):
-    answer = api.send(
-        "POST", "/compliance/namings", tier_id=tier and tier["id"], entity_ids=list(ids)
-    )
-    assert answer.status_code == 200, answer.content
-    return answer.json()
-
-
-def lanes(api, **query):
-    answer = api.get("/compliance/lanes", at=YESTERDAY.isoformat(), **query)
-    assert answer.status_code == 200, answer.content
-    return answer.json()
-
-
-def lane(api, estate, n, **query):
-    return next(
-        one for one in lanes(api, **query)["results"] if one["id"] == estate[f"path.v{n}:a"]
-    )
-
-
-def replay(api, tier, *limits, **told):
-    answer = api.send(
-        "POST", f"/compliance/replays?at={YESTERDAY}", tier_id=tier["id"], days=1,
-        limits=[{"tier_id": tier["id"], "min_iops": 0, "max_iops": one} for one in limits], **told,
-    )  # fmt: skip
-    assert answer.status_code == 200, answer.content
-    return answer.json()
 
 
 @pytest.fixture
@@ -141,15 +102,6 @@ def test_what_goes_on_at_this_instant_stands_beside_the_mean(api, estate, slack)
     )
     assert told["instant_iops"] == 300
     assert told["instant_at"] == NOW.isoformat().replace("+00:00", "Z")
-
-
-def sampled(n, *, minutes):
-    """Samples of a disk that does a hundred times its number a second, the last so long ago."""
-    return [
-        CountersDocument(uid=f"path.v{n}:a", read_at=now() - timedelta(minutes=minutes + ago),
-                         read_ops=(40 - ago) * 6_000 * n, write_ops=0)
-        for ago in range(40, -1, -5)
-    ]  # fmt: skip
 
 
 @pytest.mark.parametrize(("minutes", "state"), [(37, "unread"), (12, "within")])
@@ -298,38 +250,6 @@ def test_minimums_above_what_an_array_sustains_are_oversold(api, estate, slack):
     assert lane(api, estate, 2)["reason"] == "minimums are oversold on heron-1"
 
 
-def test_replay_tells_what_other_limits_would_have_done(api, estate, slack):
-    told = replay(api, slack)
-    assert (told["n_disks"], told["n_read"], told["trial"]) == (5, 4, None)
-    assert told["missed_share"] == 0
-    assert told["as_is"]["n_held_long"] == 1
-    lower = replay(api, slack, 100)
-    assert lower["trial"]["n_held_long"] == 2
-    assert lower["trial"]["worst_ms"] > lower["as_is"]["worst_ms"]
-    assert [one["id"] for one in lower["disks"]] == [estate["path.v0:a"], estate["path.v1:a"]]
-    assert replay(api, slack, 1_000)["trial"]["n_held"] == 0
-    curve = told["curve"]
-    assert 300 in curve["maxima"]
-    assert curve["n_held_long"] == sorted(curve["n_held_long"], reverse=True)
-    at = curve["maxima"].index(300)
-    assert curve["n_held_long"][at] == told["promised"]["n_held_long"]
-
-
-def test_a_course_is_told_step_by_step_beside_what_was_recorded(api, estate, slack):
-    told = replay(api, slack, 100, course_of=estate["path.v1:a"])["course"]
-    assert told["recorded"] == [120] * STEPS_A_DAY
-    assert told["done"] == [100] * STEPS_A_DAY
-    assert told["delay_ms"][0] == 60_000
-    assert not any(told["is_estimated"])
-    assert replay(api, slack, course_of=estate["uuid.v1"])["course"] is None
-
-
-def test_what_hosts_are_set_to_is_told_apart_from_the_tier(api, estate, slack):
-    tell(about("path.v1:a", qos_max_iops=120))
-    told = replay(api, slack)
-    assert (told["as_is"]["n_held_long"], told["promised"]["n_held_long"]) == (2, 1)
-
-
 @pytest.mark.parametrize(
     ("told", "pointer"),
     [
@@ -392,24 +312,6 @@ def test_what_asks_for_nothing_names_no_tier(api, estate, uid):
 )  # fmt: skip
 def test_what_is_not_there_is_told(api, estate, path, status):
     assert api.get(path).status_code == status
-
-
-def test_a_draft_limit_that_cannot_be_is_told_with_its_place(api, estate, slack):
-    wrong = [{"tier_id": slack["id"], "min_iops": 9, "max_iops": 1}]
-    answer = api.send("POST", "/compliance/replays", tier_id=slack["id"], limits=wrong)
-    assert answer.status_code == 400
-    assert answer.json()["errors"][0]["pointer"] == "#/limits/0/min_iops"
-    unknown = [{"tier_id": 999, "min_iops": 0, "max_iops": 1}]
-    assert api.send("POST", "/compliance/replays", limits=unknown).status_code == 404
-
-
-def test_more_disks_than_can_be_replayed_are_refused_with_what_helps(
-    api, estate, slack, monkeypatch
-):
-    monkeypatch.setattr("keelmark.compliance.selectors.replays.MOST_DISKS", 2)
-    answer = api.send("POST", "/compliance/replays", tier_id=slack["id"])
-    assert answer.status_code == 422
-    assert "narrow the scope" in answer.json()["detail"]
 
 
 def test_a_tenant_viewer_sees_their_own_disks_without_places(api, estate, slack):
@@ -486,10 +388,3 @@ def test_who_is_put_into_a_tier_settles_whoever_named_it(api, estate, uid):
     assert 0 < lane(api, estate, 1)["settles_in_minutes"] <= 10
     TierNaming.objects.update(made_at=NOW - timedelta(days=1))
     assert lane(api, estate, 1)["settles_in_minutes"] is None
-
-
-def test_the_curve_of_one_tier_is_not_told_of_all(api, estate, slack):
-    body = {"days": 1, "limits": []}
-    path = f"/compliance/replays?at={YESTERDAY}"
-    assert api.send("POST", path, tier_id=None, **body).json()["curve"] is None
-    assert api.send("POST", path, tier_id=slack["id"], **body).json()["curve"] is not None

@@ -5,7 +5,7 @@
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
   import { drawn } from '$lib/ui/states';
-  import type { Column } from '$lib/ui/table/columns';
+  import { pagesOf, type Column } from '$lib/ui/table/columns';
   import Table from '$lib/ui/table/Table.svelte';
   import { bearing } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
@@ -140,11 +140,7 @@
       rows,
       idOf: (one) => one.id,
       nAll: first?.n_all ?? 0,
-      isBusy: groups.isPlaceholderData,
-      onmore:
-        groups.hasNextPage && !groups.isFetchingNextPage
-          ? () => void groups.fetchNextPage()
-          : undefined,
+      ...pagesOf(groups),
     }}
     rowPx={ROW_PX}
     empty="No {kindWord(by)} of this scope has such a disk."

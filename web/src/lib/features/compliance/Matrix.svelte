@@ -6,7 +6,7 @@
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
   import { drawn } from '$lib/ui/states';
-  import type { Column } from '$lib/ui/table/columns';
+  import { pagesOf, type Column } from '$lib/ui/table/columns';
   import Table from '$lib/ui/table/Table.svelte';
   import { bearing, setQuery, writeQuery } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
@@ -175,11 +175,7 @@
       rows,
       idOf: (one) => one.id,
       nAll,
-      isBusy: subjects.isPlaceholderData,
-      onmore:
-        subjects.hasNextPage && !subjects.isFetchingNextPage
-          ? () => void subjects.fetchNextPage()
-          : undefined,
+      ...pagesOf(subjects),
     }}
     choice={{
       chosen,

@@ -4,7 +4,7 @@
   import Choice from '$lib/ui/Choice.svelte';
   import Pending from '$lib/ui/Pending.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
-  import type { Column } from '$lib/ui/table/columns';
+  import { pagesOf, type Column } from '$lib/ui/table/columns';
   import Table from '$lib/ui/table/Table.svelte';
   import { bearing, writeQuery } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
@@ -123,11 +123,7 @@
       rows,
       idOf: (one) => one.id,
       nAll: first.n_all,
-      isBusy: offers.isPlaceholderData,
-      onmore:
-        offers.hasNextPage && !offers.isFetchingNextPage
-          ? () => void offers.fetchNextPage()
-          : undefined,
+      ...pagesOf(offers),
     }}
     {...isChosen
       ? {

@@ -1,16 +1,14 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import { untrack } from 'svelte';
-  import { counted, formatCount } from '$lib/format';
-  import Choice from '$lib/ui/Choice.svelte';
+  import { formatCount } from '$lib/format';
   import AsTable from '$lib/ui/chart/AsTable.svelte';
   import { chartTables } from '$lib/ui/chart/tables.svelte';
-  import Pending from '$lib/ui/Pending.svelte';
-  import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { bearing } from '$lib/url/bearing.svelte';
   import CurveChart from './CurveChart.svelte';
+  import ReplayFrame from './ReplayFrame.svelte';
   import ReplaySums from './ReplaySums.svelte';
-  import { replayQuery, WINDOWS, type Limit, type Tier } from './tiers';
+  import { replayQuery, type Limit, type Replay, type Tier } from './tiers';
 
   /** What other limits would have done with what was asked for in the last days. */
   interface Props {
@@ -38,70 +36,49 @@
       courseOf,
     }),
   );
-  const told = $derived(replay.data);
 </script>
 
-<div class="mt-4 flex items-baseline gap-2">
-  <h2 class="water">Replay</h2>
-  <p class="text-ink-soft">other limits, last {counted('day', days)}</p>
-</div>
-<Choice
-  label="Days that are replayed"
-  options={WINDOWS.map((one) => ({ key: one, name: `${one} d` }))}
-  value={String(days)}
-  onpick={(one) => (days = Number(one))}
-/>
-<ProblemNote of="Replay" error={replay.error} onretry={() => replay.refetch()} />
-{#if told}
-  <div aria-busy={replay.isPlaceholderData}>
-    {#if told.n_read === 0}
-      <p class="mt-2 text-ink-soft">
-        Nothing is recorded of these disks in {counted('day', told.n_days)}; there is nothing to
-        replay.
-      </p>
+{#snippet result(told: Replay)}
+  {#if told.curve}
+    <p class="mt-2 text-ink-soft">
+      disks held for more than an hour a day, by maximum of the tier
+      <span class="float-right"><AsTable /></span>
+    </p>
+    {#if chartTables.isOn}
+      <table class="figures w-full" aria-label="Disks held by maximum">
+        <thead>
+          <tr class="text-ink-soft">
+            <th class="text-left font-normal">maximum</th>
+            <th class="text-right font-normal">over an hour a day</th>
+            <th class="text-right font-normal">ever</th>
+          </tr>
+        </thead>
+        <tbody>
+          {#each told.curve.maxima as maximum, at (maximum)}
+            <tr class="border-t border-rule">
+              <td>{formatCount(Math.round(maximum))}</td>
+              <td class="text-right">{formatCount(told.curve.n_held_long[at] ?? 0)}</td>
+              <td class="text-right">{formatCount(told.curve.n_held[at] ?? 0)}</td>
+            </tr>
+          {/each}
+        </tbody>
+      </table>
     {:else}
-      {#if told.curve}
-        <p class="mt-2 text-ink-soft">
-          disks held for more than an hour a day, by maximum of the tier
-          <span class="float-right"><AsTable /></span>
-        </p>
-        {#if chartTables.isOn}
-          <table class="figures w-full" aria-label="Disks held by maximum">
-            <thead>
-              <tr class="text-ink-soft">
-                <th class="text-left font-normal">maximum</th>
-                <th class="text-right font-normal">over an hour a day</th>
-                <th class="text-right font-normal">ever</th>
-              </tr>
-            </thead>
-            <tbody>
-              {#each told.curve.maxima as maximum, at (maximum)}
-                <tr class="border-t border-rule">
-                  <td>{formatCount(Math.round(maximum))}</td>
-                  <td class="text-right">{formatCount(told.curve.n_held_long[at] ?? 0)}</td>
-                  <td class="text-right">{formatCount(told.curve.n_held[at] ?? 0)}</td>
-                </tr>
-              {/each}
-            </tbody>
-          </table>
-        {:else}
-          <CurveChart
-            curve={told.curve}
-            now={tier.newest.max_iops}
-            trial={limit?.max_iops ?? null}
-            nTrial={asked?.max_iops === limit?.max_iops ? (told.trial?.n_held_long ?? null) : null}
-            {onpick}
-          />
-        {/if}
-      {/if}
-      <ReplaySums
-        {told}
-        promisedHead={formatCount(tier.newest.max_iops)}
-        trialHead={asked ? formatCount(asked.max_iops) : ''}
-        {courseOf}
+      <CurveChart
+        curve={told.curve}
+        now={tier.newest.max_iops}
+        trial={limit?.max_iops ?? null}
+        nTrial={asked?.max_iops === limit?.max_iops ? (told.trial?.n_held_long ?? null) : null}
+        {onpick}
       />
     {/if}
-  </div>
-{:else if !replay.error}
-  <Pending of="the replay" class="mt-2" />
-{/if}
+  {/if}
+  <ReplaySums
+    {told}
+    promisedHead={formatCount(tier.newest.max_iops)}
+    trialHead={asked ? formatCount(asked.max_iops) : ''}
+    {courseOf}
+  />
+{/snippet}
+
+<ReplayFrame of="other limits" bind:days query={replay} {result} />

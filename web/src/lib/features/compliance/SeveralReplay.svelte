@@ -1,14 +1,11 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import { Button } from 'flowbite-svelte';
-  import { counted } from '$lib/format';
-  import Choice from '$lib/ui/Choice.svelte';
   import Field from '$lib/ui/Field.svelte';
-  import Pending from '$lib/ui/Pending.svelte';
-  import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { bearing, setQuery } from '$lib/url/bearing.svelte';
+  import ReplayFrame from './ReplayFrame.svelte';
   import ReplaySums from './ReplaySums.svelte';
-  import { replayQuery, triesTold, triedOf, WINDOWS, type Tier } from './tiers';
+  import { replayQuery, triesTold, triedOf, type Replay, type Tier } from './tiers';
 
   /** Other limits for several tiers at once, and what they would have done to all disks in sight. */
   interface Props {
@@ -25,59 +22,40 @@
     ...replayQuery(bearing.asked, { tierId: null, days, limits: tried, courseOf }),
     enabled: isAsked,
   }));
-  const told = $derived(replay.data);
   const maximumOf = (tier: Tier) =>
     tried.find((one) => one.tier_id === tier.id)?.max_iops ?? tier.newest.max_iops;
   const set = (tier: Tier, maximum: number) =>
     void setQuery('tries', triesTold(tried, tier, maximum));
 </script>
 
-<div class="mt-4 flex items-baseline gap-2">
-  <h2 class="water">Replay</h2>
-  <p class="text-ink-soft">several tiers, last {counted('day', days)}</p>
-</div>
-<Choice
-  label="Days that are replayed"
-  options={WINDOWS.map((one) => ({ key: one, name: `${one} d` }))}
-  value={String(days)}
-  onpick={(one) => (days = Number(one))}
-/>
-<form
-  class="mt-2 grid grid-cols-2 gap-2"
-  onsubmit={(event) => {
-    event.preventDefault();
-    isAsked = true;
-  }}
->
-  {#each tiers as tier (tier.id)}
-    <Field
-      label="{tier.name}, at most"
-      type="number"
-      min="1"
-      bind:value={() => maximumOf(tier), (told) => set(tier, Number(told))}
-    />
-  {/each}
-  <div class="col-span-2 flex gap-2">
-    {#if !isAsked}<Button size="xs" type="submit">replay it</Button>{/if}
-    {#if tried.length > 0}
-      <Button size="xs" color="alternative" onclick={() => void setQuery('tries', '')}
-        >as tiers say</Button
-      >
-    {/if}
-  </div>
-</form>
-<ProblemNote of="Replay" error={replay.error} onretry={() => replay.refetch()} />
-{#if told}
-  <div aria-busy={replay.isPlaceholderData}>
-    {#if told.n_read === 0}
-      <p class="mt-2 text-ink-soft">
-        Nothing is recorded of these disks in {counted('day', told.n_days)}; there is nothing to
-        replay.
-      </p>
-    {:else}
-      <ReplaySums {told} promisedHead="as tiers say" trialHead="tried" {courseOf} />
-    {/if}
-  </div>
-{:else if isAsked && !replay.error}
-  <Pending of="the replay" class="mt-2" />
-{/if}
+{#snippet limits()}
+  <form
+    class="mt-2 grid grid-cols-2 gap-2"
+    onsubmit={(event) => {
+      event.preventDefault();
+      isAsked = true;
+    }}
+  >
+    {#each tiers as tier (tier.id)}
+      <Field
+        label="{tier.name}, at most"
+        type="number"
+        min="1"
+        bind:value={() => maximumOf(tier), (told) => set(tier, Number(told))}
+      />
+    {/each}
+    <div class="col-span-2 flex gap-2">
+      {#if !isAsked}<Button size="xs" type="submit">replay it</Button>{/if}
+      {#if tried.length > 0}
+        <Button size="xs" color="alternative" onclick={() => void setQuery('tries', '')}
+          >as tiers say</Button
+        >
+      {/if}
+    </div>
+  </form>
+{/snippet}
+{#snippet result(told: Replay)}
+  <ReplaySums {told} promisedHead="as tiers say" trialHead="tried" {courseOf} />
+{/snippet}
+
+<ReplayFrame of="several tiers" bind:days query={replay} {limits} {result} />

@@ -5,7 +5,7 @@
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
   import { drawn } from '$lib/ui/states';
-  import type { Column } from '$lib/ui/table/columns';
+  import { pagesOf, type Column } from '$lib/ui/table/columns';
   import Table from '$lib/ui/table/Table.svelte';
   import { bearing, writeQuery } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
@@ -139,11 +139,7 @@
       rows,
       idOf: (one) => one.id,
       nAll: first?.n_all ?? 0,
-      isBusy: lanes.isPlaceholderData,
-      onmore:
-        lanes.hasNextPage && !lanes.isFetchingNextPage
-          ? () => void lanes.fetchNextPage()
-          : undefined,
+      ...pagesOf(lanes),
     }}
     choice={{
       chosen,

@@ -6,7 +6,7 @@
   import Pending from '$lib/ui/Pending.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
-  import type { Column } from '$lib/ui/table/columns';
+  import { pagesOf, type Column } from '$lib/ui/table/columns';
   import Table from '$lib/ui/table/Table.svelte';
   import { bearing, setQuery, writeQuery } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
@@ -202,11 +202,7 @@
         rows,
         idOf: (row) => row.id,
         nAll: first?.n_all ?? 0,
-        isBusy: list.isPlaceholderData,
-        onmore:
-          list.hasNextPage && !list.isFetchingNextPage
-            ? () => void list.fetchNextPage()
-            : undefined,
+        ...pagesOf(list),
       }}
       sorting={{
         order: orders,

@@ -7,7 +7,7 @@
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import type { Finding } from '$lib/api/client';
   import { formatCount, formatMoment, kindWord } from '$lib/format';
-  import type { Column } from '$lib/ui/table/columns';
+  import { pagesOf, type Column } from '$lib/ui/table/columns';
   import Table from '$lib/ui/table/Table.svelte';
   import { pathOf } from '$lib/url/things';
   import { bearing, setQuery } from '$lib/url/bearing.svelte';
@@ -117,11 +117,7 @@
         })),
         idOf: (finding) => finding.id,
         nAll: wanted.kind ? nOf(wanted.kind) : nAll,
-        isBusy: findings.isPlaceholderData,
-        onmore:
-          findings.hasNextPage && !findings.isFetchingNextPage
-            ? () => void findings.fetchNextPage()
-            : undefined,
+        ...pagesOf(findings),
       }}
       rowPx={ROW_PX}
       empty={isNarrowed

@@ -5,7 +5,7 @@
   import { exactBytes, formatCount, formatPercent, preferences } from '$lib/format';
   import Pending from '$lib/ui/Pending.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
-  import type { Column } from '$lib/ui/table/columns';
+  import { pagesOf, type Column } from '$lib/ui/table/columns';
   import Table from '$lib/ui/table/Table.svelte';
   import { bearing, setQuery } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
@@ -100,11 +100,7 @@
       rows,
       idOf: (volume) => volume.id,
       nAll,
-      isBusy: volumes.isPlaceholderData,
-      onmore:
-        volumes.hasNextPage && !volumes.isFetchingNextPage
-          ? () => void volumes.fetchNextPage()
-          : undefined,
+      ...pagesOf(volumes),
     }}
     sorting={{
       order,

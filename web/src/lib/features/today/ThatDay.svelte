@@ -6,7 +6,7 @@
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
   import { worded } from '$lib/ui/states';
-  import type { Column } from '$lib/ui/table/columns';
+  import { pagesOf, type Column } from '$lib/ui/table/columns';
   import Table from '$lib/ui/table/Table.svelte';
   import { cellText, dayOfNumber, type Linked } from '$lib/ui/thing/cells';
   import { bearing, setQuery } from '$lib/url/bearing.svelte';
@@ -138,9 +138,7 @@
       groups,
       idOf: (row) => row.id,
       nAll: told.data.pages[0]?.n_all ?? rows.length,
-      isBusy: told.isPlaceholderData,
-      onmore:
-        told.hasNextPage && !told.isFetchingNextPage ? () => void told.fetchNextPage() : undefined,
+      ...pagesOf(told),
     }}
     sorting={{ order, onorder: (wanted) => void setQuery('order', wanted) }}
     choice={{ chosen, onchoose, onpreview }}

@@ -42,6 +42,22 @@ export interface TableRows<Row> {
   onmore?: (() => void) | undefined; // there are more rows than came
 }
 
+interface Paged {
+  isPlaceholderData: boolean;
+  hasNextPage: boolean;
+  isFetchingNextPage: boolean;
+  fetchNextPage: () => unknown;
+}
+
+/** What a list that is read page by page tells a table beside its rows. */
+export function pagesOf(query: Paged): Pick<TableRows<never>, 'isBusy' | 'onmore'> {
+  return {
+    isBusy: query.isPlaceholderData,
+    onmore:
+      query.hasNextPage && !query.isFetchingNextPage ? () => void query.fetchNextPage() : undefined,
+  };
+}
+
 /** How the server sorts; several names with commas between where it takes several. */
 export interface TableOrder {
   order: string;
