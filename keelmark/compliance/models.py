@@ -62,9 +62,12 @@ class Stamp(models.Model):
 
 
 class Promise(models.Model):
-    """A policy for one thing, for all of a tenant, project or class, or for the whole estate."""
+    """A policy for one thing, for all of a tenant, project or class, or for the whole estate.
 
-    policy = models.ForeignKey(Policy, on_delete=models.PROTECT, related_name="promises")
+    Without a policy it tells when one was taken back: what bears since then settles first.
+    """
+
+    policy = models.ForeignKey(Policy, on_delete=models.PROTECT, null=True, related_name="promises")
     entity = models.OneToOneField(
         "estate.Entity", on_delete=models.CASCADE, null=True, related_name="+"
     )
@@ -91,7 +94,7 @@ class Promise(models.Model):
         ]
 
     def __str__(self) -> str:
-        return f"{self.policy} for {self.entity or self.service_class or 'the estate'}"
+        return f"{self.policy or 'none'} for {self.entity or self.service_class or 'the estate'}"
 
 
 class Tier(models.Model):
@@ -139,9 +142,9 @@ class TierRevision(models.Model):
 
 
 class TierNaming(models.Model):
-    """The tier that a disk, a VM or a project names."""
+    """The tier that a disk, a VM or a project names, or when it took that back."""
 
-    tier = models.ForeignKey(Tier, on_delete=models.PROTECT, related_name="namings")
+    tier = models.ForeignKey(Tier, on_delete=models.PROTECT, null=True, related_name="namings")
     entity = models.OneToOneField("estate.Entity", on_delete=models.CASCADE, related_name="+")
     made_at = models.DateTimeField()
     author = models.ForeignKey(
@@ -152,7 +155,7 @@ class TierNaming(models.Model):
         ordering = ["pk"]
 
     def __str__(self) -> str:
-        return f"{self.tier} for {self.entity}"
+        return f"{self.tier or 'none'} for {self.entity}"
 
 
 class Righting(models.Model):

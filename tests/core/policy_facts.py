@@ -150,8 +150,9 @@ STRICTER = {
 }  # fmt: skip
 ONE_EACH = (
     CopyElsewhere(within_minutes=1000), CopyElsewhere(within_minutes=1500, site="Marram"),
-    Survives(n_devices=1), Survives(n_devices=1, n_hosts=1), SnapshotsEvery(every_minutes=1000),
-    SnapshotsKept(for_days=14), BackedUp(within_minutes=1440), Encrypted(), Compressed(is_so=False),
+    Survives(n_devices=1), Survives(n_devices=1, n_hosts=1), Survives(n_hosts=1),
+    SnapshotsEvery(every_minutes=1000), SnapshotsKept(for_days=14), BackedUp(within_minutes=1440),
+    Encrypted(), Compressed(is_so=False),
     Deduplicated(), Sites(allowed=("Skerry", "Marram"), forbidden=("Marram",)),
     Apart(label=LABEL, of="array"), Apart(label=LABEL, of="host"), Apart(label=LABEL, of="pool"),
     Together(label=LABEL, of="pool"), Together(label=LABEL, of="host"), OnMedia(media="ssd"),
@@ -250,12 +251,12 @@ class Plain:
         if rule.kind == "survives":
             least, most = pools.device_losses[pool], pools.most_device_losses[pool]
             hosts = pools.host_losses[pool]
-            asked = [(least, most, rule.n_devices)]
-            asked += [(hosts, hosts, rule.n_hosts)] if rule.n_hosts else []
+            asked = [(least, most, rule.n_devices), (hosts, hosts, rule.n_hosts)]
             return worst(
                 [
                     "met" if low >= wants else "broken" if high < wants else "unproven"
                     for low, high, wants in asked
+                    if wants
                 ]
             )
         if rule.kind == "overcommit":

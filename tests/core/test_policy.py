@@ -1,5 +1,6 @@
 """Rules over columns: as worked out one by one, whatever their order, stricter is never kinder."""
 
+import math
 from dataclasses import fields, replace
 
 import numpy as np
@@ -12,7 +13,7 @@ from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.policy.facts import SUBJECTS
 from keelmark.core.policy.groups import grouped, paired
 from keelmark.core.policy.judging import Policy, Subjects, aged, faults_of, judged, rejudged
-from keelmark.core.policy.nearest import LEVELS, Level, nearest
+from keelmark.core.policy.nearest import LEVELS, Level, Named, nearest
 from keelmark.core.policy.places import places_for
 from keelmark.core.policy.rules import (
     PLACE_OF,
@@ -182,24 +183,30 @@ def test_a_pool_that_would_keep_a_policy_holds_a_volume_that_does(told):
         assert 0 <= alone <= n == (places.states[:, PLACE_OF[kind]] == BROKEN).sum()
 
 
-@given(
-    named=st.lists(
-        st.lists(st.integers(NOWHERE, 3), min_size=len(LEVELS), max_size=len(LEVELS)), max_size=8
-    )
-)
-def test_the_nearest_level_wins_and_is_named(named):
-    table = np.array(named, dtype=np.int64).reshape(len(named), len(LEVELS))
-    levels = {level: table[:, at] for at, level in enumerate(LEVELS)}
-    told, by = nearest(levels, n=len(named))
-    for row, policies in enumerate(named):
-        wanted = next((at for at, one in enumerate(policies) if one != NOWHERE), None)
-        assert by[row] == (NOWHERE if wanted is None else wanted)
-        assert told[row] == (NOWHERE if wanted is None else policies[wanted])
+named = st.tuples(st.integers(NOWHERE, 3), st.sampled_from([math.nan, 1.0, 2.0, 3.0]))
+
+
+@given(told=st.lists(st.lists(named, min_size=len(LEVELS), max_size=len(LEVELS)), max_size=8))
+def test_the_nearest_level_wins_and_is_named_since_it_or_a_nearer_one_changed(told):
+    table = np.array(told, dtype=np.float64).reshape(len(told), len(LEVELS), 2)
+    levels = {
+        level: Named(what=table[:, at, 0].astype(np.int64), since=table[:, at, 1])
+        for at, level in enumerate(LEVELS)
+    }
+    bears = nearest(levels, n=len(told))
+    for row, each in enumerate(told):
+        by = next((at for at, (what, _) in enumerate(each) if what != NOWHERE), NOWHERE)
+        assert bears.by[row] == by
+        assert bears.what[row] == (NOWHERE if by == NOWHERE else each[by][0])
+        nearer = each if by == NOWHERE else each[: by + 1]
+        known = [at for _, at in nearer if not math.isnan(at)]
+        assert bears.since[row] == pytest.approx(max(known, default=math.nan), nan_ok=True)
 
 
 def test_a_level_of_another_length_is_refused():
+    none = Named(what=np.zeros(3, dtype=np.int64), since=np.zeros(3))
     with pytest.raises(ShapeError):
-        nearest({Level.ESTATE: np.zeros(3, dtype=np.int64)}, n=2)
+        nearest({Level.ESTATE: none}, n=2)
 
 
 @pytest.mark.parametrize("rule", WAYS)

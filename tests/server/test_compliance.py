@@ -140,6 +140,39 @@ def test_what_changed_lately_settles_until_it_is_judged(api, estate):
     assert api.get(f"/compliance/things/{estate['uuid.v1']}").json()["state"] == "broken"
 
 
+@pytest.mark.parametrize(
+    ("taken_back", "of"),
+    [("its own", "uuid.v1"), ("of its project", "id.seabed"), ("a farther one", "id.seabed")],
+)
+@pytest.mark.parametrize("way", ["taken back", "retired", "named"])
+def test_what_is_named_otherwise_lately_settles_where_that_bears(api, estate, taken_back, of, way):
+    tell(drive(media="hdd"))
+    wide, near = (drawn_up(api, FLASH, name=name, settling=60) for name in ("Wide", "Near"))
+    api.send("POST", "/compliance/promises", policy_id=wide["id"], class_name="")
+    promised(api, near, estate[of])
+    bears = of
+    if taken_back == "a farther one":
+        bears = "uuid.v1"
+        promised(api, wide, estate[bears])
+    Revision.objects.update(made_at=NOW - timedelta(hours=3))
+    Promise.objects.update(made_at=NOW - timedelta(hours=2))
+
+    def told():
+        return api.get(f"/compliance/things/{estate['uuid.v1']}").json()
+
+    assert told()["state"] == "broken"
+    if way == "retired":
+        assert api.send("DELETE", f"/compliance/policies/{near['id']}").status_code == 204
+    else:
+        promised(api, None if way == "taken back" else wide, estate[of])
+    assert told()["state"] == ("settling" if bears == of else "broken")
+    assert told()["policy_name"] == "Wide"
+    assert promised(api, None, estate[of])  # and once more changes nothing
+    Promise.objects.update(made_at=NOW - timedelta(hours=2))
+    Policy.objects.filter(retired_at__isnull=False).update(retired_at=NOW - timedelta(hours=2))
+    assert told()["state"] == "broken"
+
+
 @pytest.mark.parametrize("what", ["disk", "volume"])
 def test_what_moved_lately_settles_where_it_came_to(api, estate, what):
     tell(drive(media="hdd"))

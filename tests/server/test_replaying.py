@@ -3,8 +3,10 @@
 import pytest
 
 from keelmark.core.performance import STEPS_A_DAY
+from keelmark.core.units import TIB
+from keelmark.estate.documents import VolumeDocument
 from tests.server.cluster import do_all_day, make_cluster
-from tests.server.conftest import for_a_module
+from tests.server.conftest import NOW, for_a_module
 from tests.server.tiering import DONE, YESTERDAY, about, drawn_up, named, replay, tell
 
 
@@ -58,6 +60,17 @@ def test_what_hosts_are_set_to_is_told_apart_from_the_tier(api, estate, slack):
     tell(about("path.v1:a", qos_max_iops=120))
     told = replay(api, slack)
     assert (told["as_is"]["n_held_long"], told["promised"]["n_held_long"]) == (2, 1)
+
+
+def test_disks_of_other_tiers_take_their_part_of_what_a_volume_lets_through(api, estate, slack):
+    own = drawn_up(api, name="Own", max_iops=1_000)
+    named(api, own, estate["path.v1:a"])
+    assert replay(api, own)["as_is"]["n_held"] == 0
+    tell(VolumeDocument(uid="naa.1", pool_uid="uuid.p", name="seabed-1", size_bytes=10 * TIB,
+                        qos_max_iops=200, read_at=NOW))  # fmt: skip
+    told = replay(api, own, course_of=estate["path.v0:a"])
+    assert (told["n_disks"], told["as_is"]["n_held_long"], told["course"]) == (1, 1, None)
+    assert [one["id"] for one in told["disks"]] == [estate["path.v1:a"]]
 
 
 def test_a_draft_limit_that_cannot_be_is_told_with_its_place(api, estate, slack):

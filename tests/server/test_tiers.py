@@ -388,3 +388,5 @@ def test_who_is_put_into_a_tier_settles_whoever_named_it(api, estate, uid):
     assert 0 < lane(api, estate, 1)["settles_in_minutes"] <= 10
     TierNaming.objects.update(made_at=NOW - timedelta(days=1))
     assert lane(api, estate, 1)["settles_in_minutes"] is None
+    named(api, None, estate[uid])
+    assert 0 < lane(api, estate, 1)["settles_in_minutes"] <= 10

@@ -7,12 +7,13 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 from django.db.models import FloatField, OuterRef, Prefetch, QuerySet, Subquery
-from django.db.models.functions import Extract, Floor
+from django.db.models.functions import Coalesce, Extract, Floor, Greatest
 
 from keelmark.compliance.models import Policy, Promise, Revision, Stamp
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE, Table
 from keelmark.core.policy import judging
+from keelmark.core.policy.nearest import Named
 from keelmark.core.policy.rules import Rule, rule_of
 from keelmark.readings.columnar import columns_of
 
@@ -63,19 +64,24 @@ def rules_of(kept: list[dict[str, Any]]) -> tuple[Rule, ...]:  # Any: JSON
 
 def promises() -> "QuerySet[Promise]":
     """Return what is promised to whom, of policies that stand."""
-    return Promise.objects.filter(policy__retired_at__isnull=True).select_related("entity")
+    return Promise.objects.filter(
+        policy__isnull=False, policy__retired_at__isnull=True
+    ).select_related("entity")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Given:
-    """What things were given by hand, as columns: whom, what, and in which minute."""
+    """What things were given by hand, as columns: whom, what, and in which minute.
+
+    What was taken back is NOWHERE, and what was retired is of the minute in which it was.
+    """
 
     entity_ids: Int64s
     given_ids: Int64s
     minutes: Float64s
 
-    def along(self, table: Table, *, place_of: Mapping[int, int]) -> tuple[Int64s, Float64s]:
-        """Return the place of what each thing of a table was given, and the minute, NaN where none.
+    def along(self, table: Table, *, place_of: Mapping[int, int]) -> Named:
+        """Return the place of what each thing of a table was given, and since when.
 
         ``place_of`` knows the place of each that still stands; what does not is nothing.
         """
@@ -84,17 +90,19 @@ class Given:
         rows = table.rows_of(self.entity_ids)
         kept, at = np.unique(self.given_ids, return_inverse=True)
         places = np.array([*(place_of.get(pk, NOWHERE) for pk in kept.tolist()), NOWHERE])[at]
-        is_so = (rows != NOWHERE) & (places != NOWHERE)
-        told[rows[is_so]], minutes[rows[is_so]] = places[is_so], self.minutes[is_so]
-        return told, minutes
+        is_of = rows != NOWHERE
+        told[rows[is_of]], minutes[rows[is_of]] = places[is_of], self.minutes[is_of]
+        return Named(what=told, since=minutes)
 
 
 def given_of(query: "QuerySet[Any, Any]", *, what: str) -> Given:  # Any: of whatever names things
     """Return rows that give things something, read as columns: there may be very many."""
-    minute = Floor(Extract("made_at", "epoch") / MINUTE_SECONDS, output_field=FloatField())
-    rows = query.order_by().filter(entity__isnull=False).annotate(minute=minute)
+    since = Greatest("made_at", f"{what}__retired_at")  # of which none is passed over
+    minute = Floor(Extract(since, "epoch") / MINUTE_SECONDS, output_field=FloatField())
+    rows = query.order_by().filter(entity__isnull=False)
+    rows = rows.annotate(minute=minute, given=Coalesce(f"{what}_id", NOWHERE))
     told = columns_of(
-        rows.values_list("entity_id", what, "minute"),
+        rows.values_list("entity_id", "given", "minute"),
         types={"id": pa.int64(), "what": pa.int64(), "minute": pa.float64()},
     )
     return Given(

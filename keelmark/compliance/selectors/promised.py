@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keelmark.bearings.selectors.picture import Lately
+from keelmark.compliance.models import Promise
 from keelmark.compliance.selectors.definitions import (
     MINUTE_SECONDS,
     Defined,
@@ -16,14 +17,13 @@ from keelmark.compliance.selectors.definitions import (
     defined,
     defined_at,
     given_of,
-    promises,
 )
 from keelmark.compliance.selectors.placed import placed_at
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE, Words
 from keelmark.core.estate.places import places_of_disks
 from keelmark.core.estate.reading import Reading
-from keelmark.core.policy.nearest import Level, nearest
+from keelmark.core.policy.nearest import Level, Named, nearest
 
 KEPT = 24  # kinds and days that are looked at in a minute
 
@@ -45,24 +45,24 @@ class Promises:
         self.defined = defined
         self.place_of = {one.policy.pk: place for place, one in enumerate(defined)}
         self.by_name = {one.policy.name.casefold(): place for place, one in enumerate(defined)}
-        self.wide = [
-            one for one in promises().filter(entity__isnull=True) if one.policy_id in self.place_of
-        ]
+        self.wide = list(
+            Promise.objects.filter(entity__isnull=True).select_related("policy", "service_class")
+        )
 
     def of(self, kind: str) -> Promised:
         """Return the nearest policy of all subjects of a kind."""
         n = len(self.reading.estate.table(kind))
-        policy, level = nearest(self._levels(kind), n=n)
+        bears = nearest(self._levels(kind), n=n)
         revised = np.array(
             [*(minute_of(one.revision.made_at) for one in self.defined), np.nan], dtype=np.float64
         )
         return Promised(
-            policy=policy,
-            level=level,
+            policy=bears.what,
+            level=bears.by,
             changed_at=np.fmax.reduce(
                 [
-                    revised[policy],
-                    self._own(kind)[1],
+                    revised[bears.what],
+                    bears.since,
                     placed_at(self.reading, kind=kind, within=self._longest),
                 ]
             ),
@@ -74,35 +74,33 @@ class Promises:
         minutes = [one.revision.settling_minutes for one in self.defined]
         return timedelta(minutes=max(minutes, default=0))
 
-    def _levels(self, kind: str) -> dict[Level, Int64s]:
-        own, told = self._own(kind)[0], self._told(kind)
-        levels = {Level.ITSELF: own, Level.TOLD: told}
+    def _levels(self, kind: str) -> dict[Level, Named]:
+        levels = {Level.ITSELF: self._own(kind), Level.TOLD: self._told(kind)}
         if kind == "disk":
-            vm = self.reading.link("disk", "vm")
-            of_vm, _ = nearest(
-                {Level.ITSELF: self._own("vm")[0], Level.TOLD: self._told("vm")},
+            of_vm = nearest(
+                {Level.ITSELF: self._own("vm"), Level.TOLD: self._told("vm")},
                 n=len(self.reading.estate.table("vm")),
             )
-            levels[Level.VM] = taken(of_vm, vm)
+            levels[Level.VM] = of_vm.named.at(self.reading.link("disk", "vm"))
         for level, way in ((Level.PROJECT, "project"), (Level.TENANT, "tenant")):
             at = self._above(kind, way)
             if at is not None:
-                levels[level] = taken(self._own(way)[0], at)
+                levels[level] = self._own(way).at(at)
         pools = self._pools(kind)
         if pools is not None:
-            levels[Level.CLASS] = taken(self._by_class(), pools)
-        levels[Level.ESTATE] = np.full(
-            len(self.reading.estate.table(kind)), self._of_estate(), dtype=np.int64
-        )
+            levels[Level.CLASS] = self._by_class().at(pools)
+        n = len(self.reading.estate.table(kind))
+        levels[Level.ESTATE] = self._of_estate().at(np.zeros(n, dtype=np.int64))
         return levels
 
-    def _own(self, kind: str) -> tuple[Int64s, Float64s]:
-        """What things of a kind were promised themselves, and when."""
+    def _own(self, kind: str) -> Named:
+        """What things of a kind were promised themselves, and since when."""
         return given_now().along(self.reading.estate.table(kind), place_of=self.place_of)
 
-    def _told(self, kind: str) -> Int64s:
+    def _told(self, kind: str) -> Named:
         """By the name that a feed tells for it."""
-        return by_word(self.reading, kind=kind, column="policy", by_name=self.by_name)
+        told = by_word(self.reading, kind=kind, column="policy", by_name=self.by_name)
+        return Named(what=told, since=np.full(len(told), np.nan))
 
     def _above(self, kind: str, way: str) -> Int64s | None:
         table = self.reading.estate.table(kind)
@@ -117,21 +115,33 @@ class Promises:
             return self.reading.link("volume", "pool")
         return places_of_disks(self.reading, kind="pool") if kind == "disk" else None
 
-    def _by_class(self) -> Int64s:
-        names = {
-            one.service_class.name: self.place_of[one.policy_id]
-            for one in self.wide
-            if one.service_class is not None
-        }
+    def _by_class(self) -> Named:
+        """What pools of a class are promised."""
         classes = self.reading.estate.table("pool").columns.get("class")
-        if not isinstance(classes, Words):
-            return np.full(len(self.reading.estate.table("pool")), NOWHERE, dtype=np.int64)
-        places = [names.get(one, NOWHERE) for one in classes.words]
-        return np.array([*places, NOWHERE], dtype=np.int64)[classes.codes]
+        words = classes.words if isinstance(classes, Words) else ()
+        of = {one.service_class.name: one for one in self.wide if one.service_class is not None}
+        told = self._named([of.get(word) for word in words])
+        n = len(self.reading.estate.table("pool"))
+        codes = classes.codes if isinstance(classes, Words) else np.full(n, NOWHERE)
+        return told.at(codes.astype(np.int64))
 
-    def _of_estate(self) -> int:
-        whole = [one for one in self.wide if one.service_class is None]
-        return self.place_of[whole[-1].policy_id] if whole else NOWHERE
+    def _of_estate(self) -> Named:
+        """What the whole estate is promised, one row; the last word counts."""
+        return self._named([None, *(one for one in self.wide if one.service_class is None)][-1:])
+
+    def _named(self, wide: Sequence[Promise | None]) -> Named:
+        """A place and a minute for each; a policy that stands no longer does so since then."""
+        places = [NOWHERE if one is None else self._place(one) for one in wide]
+        since = [np.nan if one is None else minute_of(_changed_at(one)) for one in wide]
+        return Named(what=np.array(places, dtype=np.int64), since=np.array(since, dtype=np.float64))
+
+    def _place(self, one: Promise) -> int:
+        return NOWHERE if one.policy_id is None else self.place_of.get(one.policy_id, NOWHERE)
+
+
+def _changed_at(one: Promise) -> datetime:
+    retired_at = one.policy and one.policy.retired_at
+    return max(one.made_at, retired_at or one.made_at)
 
 
 class _Kept:
@@ -152,7 +162,9 @@ def promised_at(reading: Reading, *, kind: str) -> Promised:
 def given_now() -> Given:
     """Return what is promised to single things, as it stands."""
     with _Kept.lock:
-        return _Kept.given.made(defined_at, lambda _: given_of(promises(), what="policy_id"))
+        return _Kept.given.made(
+            defined_at, lambda _: given_of(Promise.objects.all(), what="policy")
+        )
 
 
 def by_word(reading: Reading, *, kind: str, column: str, by_name: dict[str, int]) -> Int64s:

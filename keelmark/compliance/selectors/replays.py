@@ -13,7 +13,13 @@ from keelmark.bearings.selectors.picture import Lately
 from keelmark.bearings.selectors.views import View
 from keelmark.compliance.errors import TooManyDisksError
 from keelmark.compliance.selectors.serving import LanesAsked, of_tier, seen_disks
-from keelmark.compliance.selectors.tiers import Tiered, configured, sustained, tiered_at
+from keelmark.compliance.selectors.tiers import (
+    Tiered,
+    configured,
+    is_served,
+    sustained,
+    tiered_at,
+)
 from keelmark.core.arrays import Int64s
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.estate.reading import When
@@ -69,9 +75,14 @@ class ReplayAsked:
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Recorded:
-    """What some disks did and asked for in a window, (n_disks, n_steps)."""
+    """What some disks did and asked for in a window, (n_disks, n_steps).
+
+    The first ``n_own`` are those that were asked for; after them stand others that share the
+    limit of a volume with one of them.
+    """
 
     rows: Int64s
+    n_own: int
     first_on: date
     done: Floats
     asked: Demand
@@ -95,17 +106,20 @@ def replay_of(view: View, asked: ReplayAsked) -> dict[str, Any]:  # Any: JSON
     )
     places = Places(at=tiered.place["array"][told.rows], n=len(view.reading.estate.table("array")))
     demand = told.asked.asked
-    as_is = _once(told, f"as is {course}", lambda: replayed(
+    own = slice(told.n_own)
+    everybody = _once(told, f"as is {course}", lambda: replayed(
         demand, is_limits, recorded=told.done, kept=kept, places=places
     ))  # fmt: skip
-    trial = replayed(demand, trial_limits, kept=kept, places=places) if asked.drafts else None
+    as_is, trial = everybody.of_first(told.n_own), None
+    if asked.drafts:
+        trial = replayed(demand, trial_limits, kept=kept, places=places).of_first(told.n_own)
     return {
         "first_on": told.first_on.isoformat(),
         "n_days": n_steps // STEPS_A_DAY,
-        "n_disks": len(told.rows),
-        "n_read": int(told.asked.is_read.any(axis=1).sum()),
-        "estimated_share": _share(told.asked.is_estimated, told.asked.is_read),
-        "at_least_share": _share(told.asked.is_least, told.asked.is_read),
+        "n_disks": told.n_own,
+        "n_read": int(told.asked.is_read[own].any(axis=1).sum()),
+        "estimated_share": _share(told.asked.is_estimated[own], told.asked.is_read[own]),
+        "at_least_share": _share(told.asked.is_least[own], told.asked.is_read[own]),
         "missed_share": _missed(as_is),
         "promised": _promised(view, tiered, told, asked),
         "as_is": _sum(as_is, base=None, n_steps=n_steps),
@@ -129,7 +143,8 @@ def _recorded(view: View, tiered: Tiered, asked: ReplayAsked) -> Recorded:
     """What is recorded of the disks in sight; kept for whoever tries one limit after another."""
     reading = view.reading
     shown = seen_disks(view) & of_tier(tiered, LanesAsked(tier_id=asked.tier_id))
-    rows = np.flatnonzero(shown & (tiered.tier != NOWHERE))
+    own = np.flatnonzero(shown & (tiered.tier != NOWHERE))
+    rows = np.concatenate([own, _beside(view, tiered, own)])
     most = min(MOST_DISKS, MOST_DISK_DAYS // asked.days)
     if len(rows) > most:
         raise TooManyDisksError(n=len(rows), most=most)
@@ -146,12 +161,23 @@ def _recorded(view: View, tiered: Tiered, asked: ReplayAsked) -> Recorded:
         kept = _Kept.recorded.get(key)
     if kept is not None:
         return kept
-    made = _read(rows, ids, first_on=first_on, n_days=asked.days)
+    made = _read(rows, ids, n_own=len(own), first_on=first_on, n_days=asked.days)
     with _Kept.lock:
         return _Kept.recorded.keep(key, made)
 
 
-def _read(rows: Int64s, ids: Int64s, *, first_on: date, n_days: int) -> Recorded:
+def _beside(view: View, tiered: Tiered, own: Int64s) -> Int64s:
+    """Other disks on volumes that are set to a most: they take their part of it."""
+    volume, set_most = tiered.place["volume"], configured(view.reading, kind="volume")[1]
+    is_limited = np.append(~np.isnan(set_most), False)
+    is_shared = np.zeros(len(is_limited), dtype=np.bool_)
+    is_shared[volume[own]] = True
+    told = is_served(view.reading) & (is_shared & is_limited)[volume]
+    told[own] = False
+    return np.flatnonzero(told)
+
+
+def _read(rows: Int64s, ids: Int64s, *, n_own: int, first_on: date, n_days: int) -> Recorded:
     n, n_steps = len(ids), n_days * STEPS_A_DAY
     done = np.full((n, n_steps), np.nan, dtype=np.float32)
     asked = np.zeros((n, n_steps), dtype=np.float32)
@@ -167,7 +193,7 @@ def _read(rows: Int64s, ids: Int64s, *, first_on: date, n_days: int) -> Recorded
         for flag, one in zip(flags, (told.is_estimated, told.is_least, told.is_read), strict=True):
             flag[some] = one
     return Recorded(
-        rows=rows, first_on=first_on, done=done,
+        rows=rows, n_own=n_own, first_on=first_on, done=done,
         asked=Demand(
             asked=asked, is_estimated=flags[0], is_least=flags[1], is_read=flags[2],
             patience=patience,
@@ -252,6 +278,7 @@ def _promised(
         told, "promised",
         lambda: replayed(told.asked.asked, _limits(view, tiered, told, drafts=(own,))),
     )  # fmt: skip
+    run = run.of_first(told.n_own)
     return _sum(run, base=None, n_steps=told.done.shape[1])
 
 
@@ -311,9 +338,10 @@ def _curve(
         return None
     low, high = (one.core.max_iops * share for share in CURVE_REACH)
     maxima = np.unique(np.append(np.geomspace(low, high, N_CURVE).round(), one.core.max_iops))
+    own = slice(told.n_own)
     run = curve(
-        told.asked.asked, minimum=limits.minimum, maxima=maxima.astype(np.float64),
-        patience=limits.patience,
+        told.asked.asked[own], minimum=limits.minimum[own], maxima=maxima.astype(np.float64),
+        patience=None if limits.patience is None else limits.patience[own],
     )  # fmt: skip
     return {
         "maxima": maxima.tolist(),
@@ -354,7 +382,7 @@ def _course_row(view: View, told: Recorded, entity_id: int | None) -> int | None
     if entity_id is None:
         return None
     row = view.reading.estate.table("disk").row_of(entity_id)
-    found = np.flatnonzero(told.rows == (NOWHERE if row is None else row))
+    found = np.flatnonzero(told.rows[: told.n_own] == (NOWHERE if row is None else row))
     return int(found[0]) if len(found) else None
 
 

@@ -28,6 +28,7 @@ from keelmark.core.policy.states import EXEMPT, SETTLING, UNPROVEN, VERDICTS, Ve
 from keelmark.feeds.selectors import quiet_at
 
 KEPT: Final = 24  # standings of kinds and days that are looked at in a minute
+KEPT_EVERY: Final = 5  # minutes
 OF_THEN: Final = "it stood so on that day; what was found then is not kept"
 _OWN: Final = tuple(LEVELS.index(level) for level in (Level.ITSELF, Level.TOLD))
 
@@ -75,6 +76,12 @@ def minute_now() -> float:
     return float(now().timestamp() // MINUTE_SECONDS)
 
 
+def _told_at(reading: Reading) -> float:
+    """The minute; a day that is over is told anew only as often as verdicts are kept."""
+    minute = minute_now()
+    return minute - minute % KEPT_EVERY if reading.when is When.PAST else minute
+
+
 def facts_at(view: View) -> Facts:
     """Return what rules judge by at a bearing."""
     return _facts_of(view.reading)
@@ -100,7 +107,7 @@ def standing_at(reading: Reading, *, kind: str) -> Standing:
     with _Kept.lock:
         return _Kept.standings.made(
             lambda: (
-                kind, reading.estate.revision, reading.day, reading.quantile, minute_now(),
+                kind, reading.estate.revision, reading.day, reading.quantile, _told_at(reading),
                 defined_at(),
             ),
             lambda _: _standing(reading, kind=kind),

@@ -23,7 +23,7 @@ from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE, Words
 from keelmark.core.estate.places import places_of_disks
 from keelmark.core.estate.reading import Reading
-from keelmark.core.policy.nearest import LEVELS, Level, nearest
+from keelmark.core.policy.nearest import LEVELS, Level, Named, nearest
 from keelmark.core.policy.rules import HasTier
 from keelmark.core.qos import tiers as core
 from keelmark.core.qos.tiers import Offer, effective, is_oversold, offer, shares_of_minimum
@@ -147,36 +147,28 @@ def _named(reading: Reading, told: Sequence[DefinedTier]) -> tuple[Int64s, Int64
     n = len(reading.estate.table("disk"))
     place_of = {one.tier.pk: at for at, one in enumerate(told)}
     by_name = {one.core.name.casefold(): at for at, one in enumerate(told)}
-    given = given_of(TierNaming.objects.all(), what="tier_id")
+    given = given_of(TierNaming.objects.all(), what="tier")
     own = {
         kind: given.along(reading.estate.table(kind), place_of=place_of)
         for kind in ("disk", "vm", "project")
     }
     vm = reading.link("disk", "vm")
-    project = taken(reading.link("vm", "project"), vm)
-    tier, level = nearest(
+    of_feed = by_word(reading, kind="disk", column="tier", by_name=by_name)
+    bears = nearest(
         {
-            Level.ITSELF: own["disk"][0],
-            Level.TOLD: by_word(reading, kind="disk", column="tier", by_name=by_name),
-            Level.VM: taken(own["vm"][0], vm),
-            Level.PROJECT: taken(own["project"][0], project),
+            Level.ITSELF: own["disk"],
+            Level.TOLD: Named(what=of_feed, since=np.full(n, np.nan)),
+            Level.VM: own["vm"].at(vm),
+            Level.PROJECT: own["project"].at(taken(reading.link("vm", "project"), vm)),
         },
         n=n,
     )
-    by = level.astype(np.int64)
     of_policy = _of_policies(reading, by_name=by_name)
-    is_open = (tier == NOWHERE) & (of_policy != NOWHERE)
-    tier = np.where(is_open, of_policy, tier)
-    by[is_open] = BY.index("policy")
+    is_open = (bears.what == NOWHERE) & (of_policy != NOWHERE)
+    tier = np.where(is_open, of_policy, bears.what)
+    by = np.where(is_open, BY.index("policy"), bears.by.astype(np.int64))
     revised = np.array([*(minute_of(one.revision.made_at) for one in told), np.nan])[tier]
-    named_at = np.full(n, np.nan)  # by whose naming bears
-    for place, at in (
-        (Level.ITSELF, own["disk"][1]),
-        (Level.VM, np.append(own["vm"][1], np.nan)[vm]),
-        (Level.PROJECT, np.append(own["project"][1], np.nan)[project]),
-    ):
-        named_at = np.where(by == BY.index(place), at, named_at)
-    return tier, by, np.fmax(revised, named_at)
+    return tier, by, np.fmax(revised, bears.since)
 
 
 def _set_at(reading: Reading) -> Float64s:

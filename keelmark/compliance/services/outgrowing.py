@@ -10,7 +10,15 @@ from django.db import transaction
 from django.db.models import Max
 
 from keelmark.bearings.selectors.picture import reading_at
-from keelmark.compliance.models import DayServed, TierNaming, TierOutlook, TierRevision
+from keelmark.compliance.models import (
+    DayServed,
+    Promise,
+    Revision,
+    Tier,
+    TierNaming,
+    TierOutlook,
+    TierRevision,
+)
 from keelmark.compliance.selectors.found import week_at
 from keelmark.compliance.selectors.tiers import DefinedTier, tiered_at
 from keelmark.core.arrays import Int64s
@@ -71,9 +79,11 @@ def _is_due(*, now: datetime) -> bool:
     if made_at is None or now - made_at >= AFRESH_AFTER:
         return True
     told = [
-        DayServed.objects.aggregate(at=Max("made_at"))["at"],
-        TierRevision.objects.aggregate(at=Max("made_at"))["at"],
-        TierNaming.objects.aggregate(at=Max("made_at"))["at"],
+        Tier.objects.aggregate(at=Max("retired_at"))["at"],
+        *(
+            kept.objects.aggregate(at=Max("made_at"))["at"]
+            for kept in (DayServed, TierRevision, TierNaming, Revision, Promise)
+        ),
     ]
     return any(at is not None and at > made_at for at in told)
 

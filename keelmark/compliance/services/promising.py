@@ -41,16 +41,14 @@ def promise(
     things = {one.pk: one for one in Entity.objects.filter(pk__in=wanted, kind__in=TAKERS)}
     if len(things) < len(set(entity_ids)):
         raise wrong_field("entity_ids", f"Name things that are seen, each a {', '.join(TAKERS)}.")
-    before = {
-        one.entity_id: one.policy_id
-        for one in promises().select_for_update(of=("self",)).filter(entity__in=wanted)
-    }
-    Promise.objects.filter(entity__in=wanted).delete()
-    if policy is not None:
-        Promise.objects.bulk_create(
-            Promise(policy=policy, entity=one, made_at=now(), author=actor)
-            for one in things.values()
-        )
+    standing = promises().select_for_update(of=("self",)).filter(entity__in=wanted)
+    before = {one.entity_id: one.policy_id for one in standing}
+    # Whom nothing is promised nothing is taken back.
+    takers = [one for one in things.values() if policy or one.pk in before]
+    Promise.objects.filter(entity__in=takers).delete()
+    Promise.objects.bulk_create(
+        Promise(policy=policy, entity=one, made_at=now(), author=actor) for one in takers
+    )
     audit(
         actor, action="promise policy" if policy else "promise no policy", kind="policy",
         subject_id=policy.pk if policy else None, name=policy.name if policy else "none",
@@ -64,8 +62,9 @@ def promise_wide(*, actor: User, policy_id: int | None, class_name: str) -> None
     """Promise a policy to all of a service class, or without a name to the whole estate."""
     policy = None if policy_id is None else Policy.objects.get(pk=policy_id, retired_at=None)
     of = ServiceClass.objects.get(name=class_name) if class_name else None
-    Promise.objects.filter(entity__isnull=True, service_class=of).delete()
-    if policy is not None:
+    before = Promise.objects.filter(entity__isnull=True, service_class=of)
+    if policy is not None or before.filter(policy__isnull=False).exists():
+        before.delete()
         Promise.objects.create(policy=policy, service_class=of, made_at=now(), author=actor)
     audit(
         actor, action="promise policy" if policy else "promise no policy", kind="policy",

@@ -110,14 +110,16 @@ def name_tier(
     things = {one.pk: one for one in Entity.objects.filter(pk__in=wanted, kind__in=NAMERS)}
     if len(things) < len(set(entity_ids)):
         raise wrong_field("entity_ids", f"Name things that are seen, each a {', '.join(NAMERS)}.")
-    standing = TierNaming.objects.select_for_update().filter(entity__in=wanted)
-    before = {one.entity_id: one.tier_id for one in standing.filter(tier__retired_at__isnull=True)}
-    TierNaming.objects.filter(entity__in=wanted).delete()
-    if tier is not None:
-        TierNaming.objects.bulk_create(
-            TierNaming(tier=tier, entity=one, made_at=now(), author=actor)
-            for one in things.values()
-        )
+    standing = TierNaming.objects.select_for_update(of=("self",)).filter(
+        entity__in=wanted, tier__isnull=False, tier__retired_at__isnull=True
+    )
+    before = {one.entity_id: one.tier_id for one in standing}
+    # Who names none takes none back.
+    takers = [one for one in things.values() if tier or one.pk in before]
+    TierNaming.objects.filter(entity__in=takers).delete()
+    TierNaming.objects.bulk_create(
+        TierNaming(tier=tier, entity=one, made_at=now(), author=actor) for one in takers
+    )
     audit(
         actor, action="name tier" if tier else "name no tier", kind="tier",
         subject_id=tier.pk if tier else None, name=tier.name if tier else "none",

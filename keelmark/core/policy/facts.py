@@ -85,7 +85,7 @@ class PoolFacts:
     media: NDArray[np.int8]  # of Media, 0 not told
     device_losses: Float64s  # that it surely survives now, NaN not told
     most_device_losses: Float64s  # that it survives at most, the same where all is told
-    host_losses: Float64s
+    host_losses: Float64s  # inf where no host carries it, NaN not told
     overcommit_percent: Float64s
     runway_days: Float64s  # early, to the limit mark; inf beyond the horizon, NaN unread
     plannable_bytes: Float64s

@@ -1,12 +1,14 @@
 """Which of several promises bears on a subject: the nearest."""
 
+from collections.abc import Mapping
+from dataclasses import dataclass
 from enum import StrEnum
 from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
-from keelmark.core.arrays import Int64s
+from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.errors import ShapeError
 from keelmark.core.estate.columns import NOWHERE
 
@@ -26,35 +28,71 @@ class Level(StrEnum):
 LEVELS: Final = tuple(Level)
 
 
-def nearest(levels: dict[Level, Int64s], *, n: int) -> tuple[Int64s, NDArray[np.int8]]:
-    """Return the nearest policy of each subject, and which level named it.
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Named:
+    """What one level names for each subject, (n,): a place in what is defined, NOWHERE if none.
+
+    ``since`` is the minute in which it named that, or took back what it had named; NaN where
+    nobody knows of one.
+    """
+
+    what: Int64s
+    since: Float64s
+
+    def at(self, rows: Int64s) -> "Named":
+        """Return the same for whoever belongs to these rows; who belongs to none is named none."""
+        return Named(
+            what=np.append(self.what, NOWHERE)[rows], since=np.append(self.since, np.nan)[rows]
+        )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Nearest:
+    """What bears on each subject (n,), the place in LEVELS of who named it, and since when."""
+
+    what: Int64s
+    by: NDArray[np.int8]
+    since: Float64s
+
+    @property
+    def named(self) -> Named:
+        """The same as if one level named it."""
+        return Named(what=self.what, since=self.since)
+
+
+def nearest(levels: Mapping[Level, Named], *, n: int) -> Nearest:
+    """Return what bears on each subject, and which level named it.
 
     Parameters
     ----------
-    levels : dict
-        (n,) int64 by level: a place in the policies, NOWHERE where it names none.
+    levels : mapping
+        What each level names for the (n,) subjects.
     n : int
         How many subjects there are.
 
     Returns
     -------
-    (n,) int64, (n,) int8
-        The policy, and the place of the level in LEVELS; both NOWHERE where none is named.
+    Nearest
+        The first level that names one; both NOWHERE where none does. It bears since it was named
+        there, or since a nearer level took back what it had named, whichever is later.
 
     Raises
     ------
     ShapeError
-        If a level has not one policy a subject.
+        If a level has not one name a subject.
     """
     told = np.full(n, NOWHERE, dtype=np.int64)
     by = np.full(n, NOWHERE, dtype=np.int8)
+    since = np.full(n, np.nan)
     for place, level in enumerate(LEVELS):
         named = levels.get(level)
         if named is None:
             continue
-        if named.shape != (n,):
-            raise ShapeError(argument=level.value, wanted=f"({n},)", found=named.shape)
-        takes = (told == NOWHERE) & (named != NOWHERE)
-        told[takes] = named[takes]
+        if named.what.shape != (n,):
+            raise ShapeError(argument=level.value, wanted=f"({n},)", found=named.what.shape)
+        is_open = told == NOWHERE
+        since = np.where(is_open, np.fmax(since, named.since), since)
+        takes = is_open & (named.what != NOWHERE)
+        told[takes] = named.what[takes]
         by[takes] = place
-    return told, by
+    return Nearest(what=told, by=by, since=since)

@@ -244,7 +244,7 @@ def _pools(reading: Reading, fresh: Mapping[str, Freshness]) -> PoolFacts:
         media=media,
         device_losses=device_losses,
         most_device_losses=most_losses,
-        host_losses=np.full(len(table), np.nan),
+        host_losses=_host_losses(reading),
         overcommit_percent=books.overcommit_percent,
         runway_days=np.where(is_unread, np.nan, runway),
         plannable_bytes=_moment(plannable),
@@ -264,6 +264,16 @@ def _own_media(reading: Reading) -> np.ndarray[tuple[int], np.dtype[np.int8]]:
     onto = _there(reading, "drive", "pool")
     is_in = onto != NOWHERE
     np.bitwise_or.at(told, onto[is_in], bits[words.codes[is_in]].astype(np.int8))
+    return told
+
+
+def _host_losses(reading: Reading) -> Float64s:
+    """What no host carries loses nothing by the loss of any; of what hosts carry nobody tells."""
+    onto = _there(reading, "drive", "pool")[reading.link("drive", "host") != NOWHERE]
+    is_carried = reading.link("pool", "cluster") != NOWHERE
+    is_carried[onto[onto != NOWHERE]] = True
+    is_of_array = reading.link("pool", "array") != NOWHERE
+    told: Float64s = np.where(is_of_array & ~is_carried, np.inf, np.nan)
     return told
 
 

@@ -74,6 +74,17 @@ class Replayed:
     done: Floats
     delay_ms: Floats
 
+    def of_first(self, n: int) -> "Replayed":
+        """Return what came of the first so many disks alone; load and courses stay of all."""
+        told = {name: getattr(self, name)[:n] for name in _BY_DISK}
+        return replace(self, **told)
+
+
+_BY_DISK: Final = (
+    "held_steps", "starved_steps", "median_ms", "p99_ms", "worst_ms", "served", "left", "forgone",
+    "missed",
+)  # fmt: skip
+
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Places:

@@ -1,5 +1,6 @@
 """How bytes are made and kept: thickness, media, losses survived, encryption, reduction."""
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import ClassVar, Final, Literal
@@ -119,13 +120,14 @@ class Survives(Rule):
         """Judge by the pools; the fewest losses that are left are told."""
         devices, hosts = facts.pools.device_losses, facts.pools.host_losses
         most = facts.pools.most_device_losses
-        states = _enough(devices, self.n_devices, most=most)
-        # What no host carries survives the loss of any of them.
-        states = (
-            np.maximum(states, _enough(hosts, self.n_hosts, most=hosts)) if self.n_hosts else states
-        )
+        states = np.full(len(devices), MET)
+        if self.n_devices:
+            states = _enough(devices, self.n_devices, most=most)
+        if self.n_hosts:
+            states = np.maximum(states, _enough(hosts, self.n_hosts, most=hosts))
         short = (hosts < self.n_hosts) & ~(devices < self.n_devices)
-        amounts = np.where(short, hosts, np.where(states == BROKEN, most, devices))
+        amounts = np.where(states == BROKEN, most, devices) if self.n_devices else hosts
+        amounts = np.where(short, hosts, amounts)
         return from_pools(
             found(states, amounts=amounts), facts=facts, kind=kind, is_least_worst=True
         )
@@ -143,6 +145,8 @@ class Survives(Rule):
         """Return in words what was found."""
         if amount is None:
             return "–"
+        if amount == math.inf:
+            return "no host carries it"
         if amount < 1:
             return "survives none now"
         return f"survives {'at most ' if state is Verdict.BROKEN else ''}{amount:.0f} now"

@@ -2,6 +2,7 @@
   import { createInfiniteQuery, createMutation } from '@tanstack/svelte-query';
   import { counted, formatAge, formatCount, kindWord } from '$lib/format';
   import Choice from '$lib/ui/Choice.svelte';
+  import Pick from '$lib/ui/Pick.svelte';
   import Pending from '$lib/ui/Pending.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
@@ -42,6 +43,16 @@
   );
   const stateOptions = [{ key: '', name: 'all' }, ...STATES.map((key) => ({ key, name: key }))];
   const rules = $derived(policy?.newest.rules ?? []);
+  const ruleOptions = $derived([
+    { value: '', name: 'by all rules' },
+    ...[
+      ...new Set(
+        (policy ? [policy] : policies).flatMap((one) => one.newest.rules.map(({ kind }) => kind)),
+      ),
+    ]
+      .sort()
+      .map((kind) => ({ value: kind as string, name: `by ${kind}` })),
+  ]);
   const columns: Column<Subject>[] = $derived([
     {
       key: 'name',
@@ -157,14 +168,15 @@
     value={wanted.state ?? ''}
     onpick={(state) => void setQuery('state', state)}
   />
+  <Pick
+    class="w-36 shrink-0"
+    label="Judged"
+    items={ruleOptions}
+    value={wanted.rule ?? ''}
+    onpick={(rule) => void setQuery('rule', rule)}
+  />
 </div>
 <ProblemNote of="Promises" error={subjects.error} onretry={() => subjects.refetch()} />
-{#if wanted.rule}
-  <p class="text-ink-soft">
-    by the rule {wanted.rule} alone
-    <button class="ml-2 underline" onclick={() => void setQuery('rule', '')}>by all</button>
-  </p>
-{/if}
 {#if subjects.data}
   <Table
     name="promises {policy ? 'of one' : 'of all'}"
