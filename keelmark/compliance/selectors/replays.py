@@ -167,12 +167,18 @@ def _recorded(view: View, tiered: Tiered, asked: ReplayAsked) -> Recorded:
 
 
 def _beside(view: View, tiered: Tiered, own: Int64s) -> Int64s:
-    """Other disks on volumes that are set to a most: they take their part of it."""
+    """Other disks on volumes that let less through than their disks may do: they share that."""
     volume, set_most = tiered.place["volume"], configured(view.reading, kind="volume")[1]
-    is_limited = np.append(~np.isnan(set_most), False)
-    is_shared = np.zeros(len(is_limited), dtype=np.bool_)
-    is_shared[volume[own]] = True
-    told = is_served(view.reading) & (is_shared & is_limited)[volume]
+    served = np.where(is_served(view.reading), volume, NOWHERE)
+    n = len(set_most) + 1  # the last stands for nowhere
+    may_do = np.bincount(
+        served % n, weights=np.nan_to_num(tiered.maximum, nan=np.inf, posinf=np.inf), minlength=n
+    )
+    presses = np.append(set_most, np.nan) < may_do
+    has_own = np.zeros(n, dtype=np.bool_)
+    has_own[volume[own]] = True
+    has_own[NOWHERE] = False
+    told = (presses & has_own)[served]
     told[own] = False
     return np.flatnonzero(told)
 

@@ -1,6 +1,6 @@
 <script lang="ts">
   import { createInfiniteQuery } from '@tanstack/svelte-query';
-  import { counted, formatAge } from '$lib/format';
+  import { formatAge, formatCount } from '$lib/format';
   import Pending from '$lib/ui/Pending.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
@@ -35,7 +35,7 @@
   const ROW_PX = 38;
   // Dot: the newest mean of five minutes; ring: this instant; line: means of the last day.
   const note = $derived(
-    counted('disk', first?.n_all ?? 0) +
+    `${formatCount(first?.n_all ?? 0)} ${first?.n_all === 1 ? 'disk' : 'disks'}` +
       (first?.read_at ? ` · mean ${formatAge(first.read_at)} old` : ''),
   );
   const columns: Column<Lane>[] = $derived([
