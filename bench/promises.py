@@ -16,11 +16,14 @@ import numpy as np
 
 from bench.bearings import ROUNDS, asked, told
 from bench.database import bench_database
+from bench.sizes import size
 
 STEP = timedelta(minutes=5)
 N_STEPS = 9
 STEPS_AT_ONCE = 3
 DAYS = 7
+N_KNOWN = size(10_000, tiny=5)  # disks with a history of busy hours
+DAYS_KNOWN = 60
 TIERS = (("Spring", 2_000, 8_000), ("Neap", 400, 1_500), ("Slack", 50, 300))
 HARD = (
     ("survives", {"n_devices": 1}), ("backup", {"within_minutes": 2_880}),
@@ -52,6 +55,7 @@ def main() -> None:
         _promise()
         _serve()
         _screens()
+        _ahead()
 
 
 def _promise() -> None:
@@ -147,6 +151,32 @@ def _screens() -> None:
     print(f"{'main read of a screen':34} {'first':>7} {'p50':>6} {'p95':>6} ms (budget 150)")
     for name, path in READS:
         told(name, [asked(client, path) for _ in range(ROUNDS)])
+
+
+def _ahead() -> None:
+    """Who outgrows its tier, where the newest disks alone have a history of busy hours."""
+    from keelmark.bearings.selectors.picture import newest_estate
+    from keelmark.compliance.models import LookAhead
+    from keelmark.compliance.services.outgrowing import look_ahead
+    from keelmark.readings.models import Measure, MeasureReading
+
+    ids = newest_estate().table("disk").ids[-N_KNOWN:].tolist()
+    today = datetime.now(UTC).date()
+    MeasureReading.objects.bulk_create(
+        [
+            MeasureReading(entity_id=pk, measure=Measure.IOPS, day=today - timedelta(days=back),
+                           amount=1_000 - back, is_reckoned=True, read_at=datetime.now(UTC))
+            for pk in ids
+            for back in range(1, DAYS_KNOWN + 1)
+        ],
+        ignore_conflicts=True, batch_size=10_000,
+    )  # fmt: skip
+    LookAhead.objects.all().delete()
+    begun = time.perf_counter()
+    look_ahead(now=datetime.now(UTC))
+    kept = LookAhead.objects.get()
+    print(f"looked ahead for {kept.n_asked:,} disks, {kept.n_told:,} of them with a history, in "
+          f"{time.perf_counter() - begun:.1f} s")  # fmt: skip
 
 
 if __name__ == "__main__":

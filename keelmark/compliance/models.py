@@ -264,3 +264,14 @@ class TierOutlook(models.Model):
 
     def __str__(self) -> str:
         return f"{self.entity_id} outgrows {self.tier_id} on {self.likely_on}"
+
+
+class LookAhead(models.Model):
+    """When it was looked ahead last, whoever was found: one row."""
+
+    made_at = models.DateTimeField()
+    n_asked = models.PositiveIntegerField()  # disks near enough to the maximum of their tier
+    n_told = models.PositiveIntegerField()  # of which enough days are known
+
+    def __str__(self) -> str:
+        return f"looked ahead at {self.made_at:%Y-%m-%d %H:%M}"

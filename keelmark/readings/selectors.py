@@ -30,6 +30,15 @@ class Series:
         """Return the date of a column."""
         return self.first_on + timedelta(days=column)
 
+    def of_rows(self, rows: Int64s) -> "Series":
+        """Return some of them."""
+        return Series(
+            entity_ids=self.entity_ids[rows],
+            first_on=self.first_on,
+            used_bytes=self.used_bytes[rows],
+            capacity_bytes=self.capacity_bytes[rows],
+        )
+
 
 def series_of(
     entity_ids: list[int], *, first_on: date, last_on: date, amount: str = "used_bytes"

@@ -7,7 +7,7 @@ import pytest
 
 from keelmark.access import clock
 from keelmark.bearings.packs.building import build_revision
-from keelmark.compliance.models import TierOutlook
+from keelmark.compliance.models import LookAhead, TierOutlook
 from keelmark.compliance.selectors.found import day_told
 from keelmark.compliance.services.found import keep_days, look_for_found
 from keelmark.compliance.services.outgrowing import look_ahead
@@ -102,7 +102,19 @@ def test_it_is_asked_once_a_day_and_anew_when_tiers_change(api, estate):
     assert look_ahead(now=clock.now()) == 2  # 210 of 900 is far away
     look_for_found(now=clock.now())
     assert not Finding.objects.filter(kind=FindingKind.OUTGROWS_TIER, ended_at=None).exists()
+    api.send("POST", "/compliance/namings", tier_id=None, entity_ids=[estate["uuid.v0"]])
+    assert look_ahead(now=clock.now()) == 2  # in no tier any more
+    assert look_ahead(now=clock.now()) == 0
     assert look_ahead(now=clock.now() + timedelta(days=1)) == 2
+
+
+def test_where_nobody_has_a_history_it_is_not_asked_again_within_the_day(estate):
+    MeasureReading.objects.all().delete()
+    assert look_ahead(now=clock.now()) == 0
+    kept = LookAhead.objects.get()
+    assert (kept.n_asked, kept.n_told) == (3, 0)
+    assert look_ahead(now=clock.now() + timedelta(hours=20)) == 0
+    assert LookAhead.objects.get().made_at == kept.made_at
 
 
 def test_a_disk_of_which_too_little_is_known_has_no_date(api, estate):

@@ -1,6 +1,6 @@
 """Forecasts when the busy hours of disks come to the maximum of their tier."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Final
@@ -12,6 +12,7 @@ from django.db.models import Max
 from keelmark.bearings.selectors.picture import reading_at
 from keelmark.compliance.models import (
     DayServed,
+    LookAhead,
     Promise,
     Revision,
     Tier,
@@ -24,6 +25,7 @@ from keelmark.compliance.selectors.tiers import DefinedTier, tiered_at
 from keelmark.core.arrays import Int64s
 from keelmark.core.days import date_after
 from keelmark.core.estate.reading import LIKELY
+from keelmark.core.forecast import MIN_HISTORY_DAYS
 from keelmark.core.forecast.kin import NO_KIN
 from keelmark.core.qos.found import worth_a_forecast
 from keelmark.forecasts.definitions.horizon import LEARNT_DAYS, MARKS
@@ -33,6 +35,7 @@ from keelmark.readings.selectors import measured
 
 AT_ONCE: Final = 2_000  # disks that are forecast together
 AFRESH_AFTER: Final = timedelta(days=1)
+ONLY: Final = 1
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -42,10 +45,9 @@ class _Asked:
     ids: Int64s
     tier: Int64s
 
-    def cut(self, begin: int) -> "_Asked":
-        """Return so many of them as are forecast together."""
-        end = begin + AT_ONCE
-        return _Asked(ids=self.ids[begin:end], tier=self.tier[begin:end])
+    def of_rows(self, rows: Int64s) -> "_Asked":
+        """Return some of them."""
+        return _Asked(ids=self.ids[rows], tier=self.tier[rows])
 
 
 def look_ahead(*, now: datetime) -> int:
@@ -65,17 +67,25 @@ def look_ahead(*, now: datetime) -> int:
     asked = _Asked(ids=reading.estate.table("disk").ids[rows], tier=tiered.tier[rows])
     told = [
         outlook
-        for begin in range(0, len(rows), AT_ONCE)
-        for outlook in _outlooks(asked.cut(begin), tiers=tiered.defined, now=now)
+        for some in _together(len(rows))
+        for outlook in _outlooks(asked.of_rows(some), tiers=tiered.defined, now=now)
     ]
     with transaction.atomic():
         TierOutlook.objects.all().delete()
         TierOutlook.objects.bulk_create(told)
+        LookAhead.objects.update_or_create(
+            pk=ONLY, defaults={"made_at": now, "n_asked": len(rows), "n_told": len(told)}
+        )
     return len(told)
 
 
+def _together(n: int) -> Iterator[Int64s]:
+    for begin in range(0, n, AT_ONCE):
+        yield np.arange(begin, min(begin + AT_ONCE, n))
+
+
 def _is_due(*, now: datetime) -> bool:
-    made_at = TierOutlook.objects.aggregate(at=Max("made_at"))["at"]
+    made_at = LookAhead.objects.filter(pk=ONLY).values_list("made_at", flat=True).first()
     if made_at is None or now - made_at >= AFRESH_AFTER:
         return True
     told = [
@@ -95,6 +105,11 @@ def _outlooks(asked: _Asked, *, tiers: Sequence[DefinedTier], now: datetime) -> 
         Measure.IOPS, entity_ids=asked.ids.tolist(),
         first_on=yesterday - timedelta(days=LEARNT_DAYS - 1), last_on=yesterday,
     )  # fmt: skip
+    # Most have no history yet: they are not judged, and need no forecast to tell.
+    known = np.flatnonzero(np.isfinite(series.used_bytes).sum(axis=1) >= MIN_HISTORY_DAYS)
+    if len(known) == 0:
+        return []
+    asked, series = asked.of_rows(known), series.of_rows(known)
     maximum = np.array([one.core.max_iops for one in tiers], dtype=np.int64)[asked.tier]
     made = made_of(
         series,
