@@ -19,13 +19,14 @@ BENCHES = [
     ("first_date", "all 7 dates"),
     ("policy", "one changed rule"),
     ("replay", "a curve over 24 limits"),
+    ("placement", "whole numbers, straight"),
     ("forecast_speed", "numpy straight lines"),
     ("forecast 1", "real, mean"),
     ("forecast_files", "mixed eras / like ones"),
     # the last ones share a database: the one keeps what the others read
     ("large 0.0005 20 keep", "/api/v1/limits"),
     ("bearings", "another day"),
-    ("promises", "facets policy"),
+    ("promises", "with a history, in"),
     ("painting", "sorted by a column"),
     ("forecast_run", "run done"),
 ]
