@@ -159,8 +159,8 @@ class Left:
             if demand == 0:
                 continue
             rows = limit.rows_at(workload, places)
-            n = np.floor((room[rows] + slack[rows]) / demand)
-            most = np.where(rows == NOWHERE, most, np.minimum(most, n))
+            free = np.append(room + slack, np.inf)[rows]  # from none as much as is wanted
+            most = np.minimum(most, np.floor(free / demand))
         by = int(question.apart[workload])
         if by != NOWHERE:
             groups = question.groups[by][places].tolist()
@@ -175,11 +175,10 @@ class Left:
         for limit, room, slack in zip(question.limits, self.rooms, self.slack, strict=True):
             demand = limit.demand[workloads]
             if limit.at is not None:
-                rows = limit.at[places]
-                free = np.where(rows == NOWHERE, np.inf, room[rows] + slack[rows])[None, :]
+                free = np.append(room + slack, np.inf)[limit.at[places]][None, :]
             else:
                 rows = _column(limit.of)[workloads, 0]
-                free = np.where(rows == NOWHERE, np.inf, room[rows] + slack[rows])[:, None]
+                free = np.append(room + slack, np.inf)[rows][:, None]
             told &= (demand[:, None] <= free) | (demand[:, None] == 0)
         for workload, group in self.in_group:
             by = int(question.apart[workload])

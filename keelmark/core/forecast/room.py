@@ -1,0 +1,86 @@
+"""How much may be added to a series at once, so that its early date still comes after a day."""
+
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+
+from keelmark.core.arrays import Float64s, Int64s
+from keelmark.core.forecast.outlook import Outlook, runways
+
+N_LEVELS: Final = 16  # additions that are looked at together
+N_ROUNDS: Final = 3
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Additions:
+    """Early days (n_levels, n_series) to a mark after so many bytes more, of the same shape."""
+
+    added_bytes: Float64s
+    early_days: Float64s
+
+    def early_after(self, added_bytes: Float64s) -> Float64s:
+        """Return the early day after an addition (n, n_series), the sooner of two it lies between.
+
+        NaN where the series is not judged.
+        """
+        n_series = self.added_bytes.shape[1]
+        # How many levels lie below: the next one up is at least as much as is added.
+        below = (self.added_bytes[None, :, :] < added_bytes[:, None, :]).sum(axis=1)
+        days = np.vstack([self.early_days, np.zeros((1, n_series))])
+        told: Float64s = days[below, np.arange(n_series)[None, :]]
+        told[:, np.isnan(self.early_days).any(axis=0)] = np.nan
+        return told
+
+
+def additions_of(
+    of: Outlook, *, mark_bytes: Int64s, least: Float64s, most: Float64s, horizon_days: int
+) -> Additions:
+    """Return the early days to a mark for additions evenly from least to most, (n_series,) each."""
+    share = np.linspace(0, 1, N_LEVELS)[:, None]
+    added = np.floor(least + share * np.maximum(most - least, 0.0))
+    ways = runways(of, marks_bytes=(mark_bytes - added).astype(np.int64), horizon_days=horizon_days)
+    return Additions(added_bytes=added, early_days=np.stack([one.early_days for one in ways]))
+
+
+def room_until(of: Outlook, *, mark_bytes: Int64s, days: Int64s, horizon_days: int) -> Float64s:
+    """Return how many bytes may be added at once, so that the early date comes after a day.
+
+    Parameters
+    ----------
+    of : Outlook
+        Of (n_series,) things.
+    mark_bytes : (n_series,) int64
+        The level that must not be reached.
+    days : (n_series,) int64
+        Days after each one's last reading, by which it must not be.
+    horizon_days : int
+        How far is looked, at least as far as the days.
+
+    Returns
+    -------
+    (n_series,) float64
+        Bytes, to a 3,000th of the mark and never more than may be; below 0 where the early
+        date comes sooner as it is: what would have to go; NaN where it is not judged.
+
+    Notes
+    -----
+    The same first passage by which dates are told: with that much more, a mark is reached as a
+    mark lower by that much is now.
+    """
+    free = mark_bytes - of.last_bytes
+    least, most = -np.maximum(of.last_bytes, 0.0), np.maximum(free, 0.0)
+    most = np.where(np.isnan(most), 0.0, most)
+    least = np.where(np.isnan(least), 0.0, least)
+    for _ in range(N_ROUNDS):
+        told = additions_of(
+            of, mark_bytes=mark_bytes, least=least, most=most, horizon_days=horizon_days
+        )
+        holds = told.early_days > days
+        # More is never later: what holds is held by all that is less.
+        n_held = holds.sum(axis=0)
+        at = np.arange(len(mark_bytes))
+        low = told.added_bytes[np.maximum(n_held - 1, 0), at]
+        high = told.added_bytes[np.minimum(n_held, N_LEVELS - 1), at]
+        least, most = low, high
+    return np.where(np.isnan(told.early_days).any(axis=0), np.nan, least)

@@ -1,0 +1,133 @@
+"""Places to which work may go, and what is left at each: columns without the estate around them."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from keelmark.core.arrays import Bools, Float64s, Int64s
+from keelmark.core.estate.columns import NOWHERE
+from keelmark.core.forecast import Outlook
+from keelmark.core.forecast.room import Additions, additions_of, room_until
+from keelmark.core.units import PERCENT
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class PoolColumns:
+    """Pools (n_pools,): their books, marks and futures.
+
+    ``age_days`` is how long ago each one's last reading was, from which its outlook counts.
+    """
+
+    array: Int64s
+    site: Int64s
+    service_class: Sequence[str]
+    usable_bytes: Int64s
+    used_bytes: Int64s
+    reserved_bytes: Int64s
+    promised_bytes: Int64s
+    is_promise_known: Bools
+    limit_bytes: Int64s
+    overcommit_limit_percent: Int64s
+    is_read: Bools
+    outlook: Outlook
+    age_days: Int64s
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class ArrayColumns:
+    """Arrays (n_arrays,): what is left of what each can do, NaN where nobody tells."""
+
+    sustains_iops: Float64s
+    iops_left: Float64s  # that it can sustain, less its busy hours
+    minimums_left: Float64s  # the same, less the minimums that are promised
+    bytes_per_second_left: Float64s
+    ports_free: Float64s
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class ClusterColumns:
+    """Clusters (n_clusters,): what is left when so many hosts are lost, NaN where nobody tells."""
+
+    cpus_left: Float64s
+    memory_left: Float64s
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Ground:
+    """Where work may go, (n_places,): a pool, the cluster that runs it, a datastore or a new one.
+
+    ``cluster`` and ``store`` are NOWHERE where none is chosen, or a new one would be made.
+    ``quota_left`` is by the name of a tenant, ``rejects`` by that of a policy: (n_places,) how
+    many of its rules a place would break.
+    """
+
+    pool: Int64s
+    cluster: Int64s
+    store: Int64s
+    pools: PoolColumns
+    arrays: ArrayColumns
+    clusters: ClusterColumns
+    sites: Sequence[str]
+    cluster_names: Sequence[str]
+    quota_left: Mapping[str, float] = field(default_factory=dict)
+    rejects: Mapping[str, Int64s] = field(default_factory=dict)
+
+    @property
+    def array(self) -> Int64s:
+        """The array of each place, NOWHERE where its pool is of none."""
+        return np.append(self.pools.array, NOWHERE)[self.pool]
+
+    @property
+    def site(self) -> Int64s:
+        """The site of each place."""
+        return np.append(self.pools.site, NOWHERE)[self.pool]
+
+
+def space_left(pools: PoolColumns, *, until_day: int, horizon_days: int) -> Float64s:
+    """Return how many bytes may be put on each pool so that its limit mark holds until a day.
+
+    Parameters
+    ----------
+    pools : PoolColumns
+        (n_pools,)
+    until_day : int
+        From today.
+    horizon_days : int
+        How far is looked.
+
+    Returns
+    -------
+    (n_pools,) float64
+        By first passage on the bad case, one chance in ten, and no more than the limit leaves
+        beside what is used and reserved now; NaN where a pool is unread.
+    """
+    ages = int(pools.age_days.max(initial=0))
+    by_date = room_until(
+        pools.outlook, mark_bytes=pools.limit_bytes, days=until_day + pools.age_days,
+        horizon_days=max(horizon_days, until_day) + ages,
+    )  # fmt: skip
+    taken = pools.used_bytes.astype(np.float64) + pools.reserved_bytes
+    left = np.minimum(by_date, pools.limit_bytes - taken)
+    return np.where(pools.is_read, left, np.nan)
+
+
+def early_after(pools: PoolColumns, *, horizon_days: int) -> Additions:
+    """Return the early days to the limit mark, counted from today, for what may be added."""
+    ages = int(pools.age_days.max(initial=0))
+    most = np.maximum(pools.limit_bytes - pools.used_bytes, 0).astype(np.float64)
+    told = additions_of(
+        pools.outlook, mark_bytes=pools.limit_bytes, least=np.zeros(len(most)), most=most,
+        horizon_days=horizon_days + ages,
+    )  # fmt: skip
+    return Additions(
+        added_bytes=told.added_bytes,
+        early_days=np.maximum(told.early_days - pools.age_days, 0.0),
+    )
+
+
+def promise_left(pools: PoolColumns) -> Float64s:
+    """Return how many bytes may be promised below each pool's overcommit limit."""
+    ceiling = pools.usable_bytes.astype(np.float64) * pools.overcommit_limit_percent / PERCENT
+    left = np.floor(ceiling) - pools.promised_bytes
+    return np.where(pools.is_promise_known, left, np.nan)

@@ -1,0 +1,161 @@
+"""The hard tests of a placement: limits that add up, and gates that are open or closed."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+
+from keelmark.core.arrays import Bools, Float64s, Int64s
+from keelmark.core.estate.columns import NOWHERE
+from keelmark.core.placement.ground import Ground, promise_left, space_left
+from keelmark.core.placement.question import Limit
+from keelmark.core.placement.workloads import MOST_VMS, Demands, Workload, demands_of
+
+
+class Check(StrEnum):
+    """The tests, in the order in which they are told."""
+
+    READ = "read"
+    CLASS = "class"
+    SITE = "site"
+    CLUSTER = "cluster"
+    POLICY = "policy"
+    SPACE = "space"
+    OVERCOMMIT = "overcommit"
+    MINIMUMS = "minimums"
+    IOPS = "iops"
+    THROUGHPUT = "throughput"
+    PORTS = "ports"
+    CPUS = "cpus"
+    MEMORY = "memory"
+    QUOTA = "quota"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Gate:
+    """A test without an amount: open (n_workloads, n_places), and by how many it is missed."""
+
+    check: Check
+    is_open: Bools
+    n_missed: Int64s | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Hurdles:
+    """All tests of some workloads over some places."""
+
+    demands: Demands
+    gates: Sequence[Gate]
+    limits: Sequence[Limit]
+
+    def margins(self, limit: Limit) -> Float64s:
+        """Return by how much one unit clears (≥ 0) or misses a limit, (n_workloads, n_places).
+
+        inf where nothing is asked of it; NaN where nobody tells what is left.
+        """
+        n_places = self.gates[0].is_open.shape[1]
+        rows = limit.rows(len(limit.demand), n_places)
+        left = np.append(limit.room, np.inf)[rows] - limit.demand[:, None]
+        return np.where((limit.demand == 0)[:, None], np.inf, left)
+
+    def units_that_fit(self) -> Int64s:
+        """Return how many units of each alone fit at each place, (n_workloads, n_places)."""
+        most = np.where(self._is_open(), MOST_VMS, 0).astype(np.float64)
+        for limit in self.limits:
+            rows = limit.rows(*most.shape)
+            room = np.append(np.nan_to_num(limit.room, nan=0.0), np.inf)[rows]
+            demand = limit.demand[:, None]
+            n = np.floor(np.maximum(room, 0) / np.where(demand > 0, demand, 1.0))
+            most = np.where(demand > 0, np.minimum(most, n), most)
+        return most.astype(np.int64)
+
+    def _is_open(self) -> Bools:
+        told: Bools = np.logical_and.reduce([gate.is_open for gate in self.gates])
+        return told
+
+    def clears(self) -> Bools:
+        """Return where one unit of each clears everything, (n_workloads, n_places).
+
+        What nobody can judge is not cleared.
+        """
+        told = self._is_open()
+        for limit in self.limits:
+            told = told & (self.margins(limit) >= 0)
+        return told
+
+
+def hurdles_of(ground: Ground, workloads: Sequence[Workload], *, horizon_days: int) -> Hurdles:
+    """Return the tests of workloads over all places of a ground."""
+    demands = demands_of(workloads)
+    return Hurdles(
+        demands=demands,
+        gates=tuple(_gates(ground, workloads)),
+        limits=tuple(_limits(ground, workloads, demands, horizon_days=horizon_days)),
+    )
+
+
+def _gates(ground: Ground, workloads: Sequence[Workload]) -> list[Gate]:
+    n, n_places = len(workloads), len(ground.pool)
+    is_read = np.append(ground.pools.is_read & ground.pools.outlook.is_judged, False)[ground.pool]
+    classes = np.array([*ground.pools.service_class, ""], dtype=object)[ground.pool]
+    sites = np.array([*ground.sites, ""], dtype=object)[ground.site]
+    clusters = np.array([*ground.cluster_names, ""], dtype=object)[ground.cluster]
+    missed = np.zeros((n, n_places), dtype=np.int64)
+    for at, one in enumerate(workloads):
+        if one.policy is not None:
+            missed[at] = ground.rejects[one.policy.name]
+    return [
+        Gate(check=Check.READ, is_open=np.broadcast_to(is_read, (n, n_places))),
+        Gate(check=Check.CLASS, is_open=_one_of(
+            [{one.service_class} - {""} for one in workloads], classes)),
+        Gate(check=Check.SITE, is_open=_one_of([one.sites for one in workloads], sites)),
+        Gate(check=Check.CLUSTER, is_open=_one_of([one.clusters for one in workloads], clusters)),
+        Gate(check=Check.POLICY, is_open=missed == 0, n_missed=missed),
+    ]  # fmt: skip
+
+
+def _one_of(wanted: Sequence[frozenset[str] | set[str]], told: np.ndarray) -> Bools:
+    """Where what a place is told to be is among what each workload wants; anything if nothing."""
+    return np.array(
+        [np.isin(told, list(some)) if some else np.ones(len(told), dtype=np.bool_)
+         for some in wanted],
+        dtype=np.bool_,
+    ).reshape(len(wanted), len(told))  # fmt: skip
+
+
+def _limits(
+    ground: Ground, workloads: Sequence[Workload], demands: Demands, *, horizon_days: int
+) -> list[Limit]:
+    pools, arrays, clusters = ground.pools, ground.arrays, ground.clusters
+    space = space_left(pools, until_day=demands.last_day, horizon_days=horizon_days)
+    tenants = sorted({one.tenant for one in workloads if one.tenant in ground.quota_left})
+    row_of = {name: row for row, name in enumerate(tenants)}
+    of = np.array([row_of.get(one.tenant, NOWHERE) for one in workloads], dtype=np.int64)
+    quotas = np.array([ground.quota_left[name] for name in tenants], dtype=np.float64)
+    return [
+        Limit(name=Check.SPACE, room=space, demand=demands.written_bytes, at=ground.pool),
+        Limit(name=Check.OVERCOMMIT, room=promise_left(pools), demand=demands.promised_bytes,
+              at=ground.pool),
+        *(
+            _told_or_not(test, room, demand=demand, at=at)
+            for test, room, demand, at in (
+                (Check.MINIMUMS, arrays.minimums_left, demands.min_iops, ground.array),
+                (Check.IOPS, arrays.iops_left, demands.busy_iops, ground.array),
+                (Check.THROUGHPUT, arrays.bytes_per_second_left, demands.busy_bytes_per_second,
+                 ground.array),
+                (Check.PORTS, arrays.ports_free, demands.ports, ground.array),
+                (Check.CPUS, clusters.cpus_left, demands.cpus, ground.cluster),
+                (Check.MEMORY, clusters.memory_left, demands.memory_bytes, ground.cluster),
+            )
+        ),
+        Limit(name=Check.QUOTA, room=quotas, demand=demands.promised_bytes, of=of),
+    ]  # fmt: skip
+
+
+def _told_or_not(test: Check, room: Float64s, *, demand: Float64s, at: Int64s) -> Limit:
+    """A limit whose last row stands for places of which nobody tells anything."""
+    n = len(room)
+    return Limit(
+        name=test, room=np.append(room, np.nan), demand=demand, at=np.where(at == NOWHERE, n, at)
+    )
