@@ -149,7 +149,7 @@ def _limits(
                 (Check.MEMORY, clusters.memory_left, demands.memory_bytes, ground.cluster),
             )
         ),
-        Limit(name=Check.QUOTA, room=quotas, demand=demands.promised_bytes, of=of),
+        Limit(name=Check.QUOTA, room=quotas, demand=demands.written_bytes, of=of),
     ]  # fmt: skip
 
 

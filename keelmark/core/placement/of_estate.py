@@ -1,0 +1,177 @@
+"""The ground that placements stand on, out of the estate's columns."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from keelmark.core.arrays import Float64s, Int64s
+from keelmark.core.estate.columns import NOWHERE, Amounts, Table, Words
+from keelmark.core.estate.reading import Reading
+from keelmark.core.hosting import HOLDS_NOTHING, VCPUS_A_CORE, held_after_losses
+from keelmark.core.placement.ground import ArrayColumns, ClusterColumns, Ground, PoolColumns
+from keelmark.core.units import percent_of
+
+BITS_A_BYTE = 8
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Beside:
+    """What the estate's columns do not tell, (n_arrays,) each, NaN where nobody does.
+
+    ``busy_iops`` and ``busy_bytes_per_second`` is what arrays do in their busy hours,
+    ``min_iops`` what they promise to disks. ``rejects`` is by policy (n_pools,): how many of its
+    rules a pool would break.
+    """
+
+    busy_iops: Float64s
+    busy_bytes_per_second: Float64s
+    min_iops: Float64s
+    rejects: Mapping[str, Int64s] = field(default_factory=dict)
+
+
+def ground_of(reading: Reading, beside: Beside, *, n_host_losses: int = 1) -> Ground:
+    """Return where work may go at a reading: every pool there is, beside each cluster it reaches.
+
+    Parameters
+    ----------
+    reading : Reading
+        Of now: futures are counted from each pool's last reading.
+    beside : Beside
+        What is known besides.
+    n_host_losses : int
+        How many hosts of a cluster must be able to fail.
+
+    Notes
+    -----
+    A cluster reaches an array where one of its datastores lies on a volume of it, and a pool of
+    its own hosts. A pool that no cluster reaches is a place without one.
+    """
+    pools = _pools(reading)
+    pool, cluster = _reached(reading)
+    return Ground(
+        pool=pool,
+        cluster=cluster,
+        store=np.full(len(pool), NOWHERE, dtype=np.int64),
+        pools=pools,
+        arrays=_arrays(reading, beside),
+        clusters=_clusters(reading, n_host_losses=n_host_losses),
+        sites=reading.estate.table("site").names,
+        cluster_names=reading.estate.table("cluster").names,
+        quota_left=_quotas(reading),
+        rejects={name: told[pool] for name, told in beside.rejects.items()},
+    )
+
+
+def _pools(reading: Reading) -> PoolColumns:
+    table, books = reading.estate.table("pool"), reading.books["pool"]
+    marks, outlooks = reading.estate.marks["pool"], reading.estate.outlooks["pool"]
+    classes = table.columns.get("class")
+    codes = classes.codes if isinstance(classes, Words) else np.full(len(table), NOWHERE)
+    words = np.array([*(classes.words if isinstance(classes, Words) else ()), ""], dtype=object)
+    return PoolColumns(
+        array=reading.link("pool", "array"),
+        site=reading.link("pool", "site"),
+        service_class=words[codes].tolist(),
+        usable_bytes=books.size.values,
+        used_bytes=books.used.values,
+        reserved_bytes=books.reserved.values,
+        promised_bytes=books.promised.values,
+        is_promise_known=books.promised.is_known,
+        limit_bytes=percent_of(books.size.values, marks.limit_percent),
+        overcommit_limit_percent=marks.overcommit_limit_percent,
+        is_read=books.size.is_known & books.used.is_known & ~_is_unread(table),
+        outlook=outlooks.of,
+        age_days=np.maximum(reading.day - outlooks.as_of, 0),
+    )
+
+
+def _is_unread(table: Table) -> np.ndarray[tuple[int], np.dtype[np.bool_]]:
+    state = table.columns.get("state")
+    if not isinstance(state, Words) or "unread" not in state.words:
+        return np.zeros(len(table), dtype=np.bool_)
+    told: np.ndarray[tuple[int], np.dtype[np.bool_]] = state.codes == state.words.index("unread")
+    return told
+
+
+def _reached(reading: Reading) -> tuple[Int64s, Int64s]:
+    """Pools that are there beside the clusters that reach them, in the order of pools."""
+    array = reading.link("pool", "array")
+    is_there = reading.is_there["pool"]
+    pairs = reading.estate.pairs["extents"]
+    on = np.append(reading.link("volume", "pool"), NOWHERE)[pairs.right]
+    array_under = np.append(array, NOWHERE)[on]
+    cluster_over = np.append(reading.link("datastore", "cluster"), NOWHERE)[pairs.left]
+    is_told = (array_under != NOWHERE) & (cluster_over != NOWHERE)
+    reach = set(zip(array_under[is_told].tolist(), cluster_over[is_told].tolist(), strict=True))
+    by_array: dict[int, list[int]] = {}
+    for at, cluster in sorted(reach):
+        by_array.setdefault(at, []).append(cluster)
+    own = reading.link("pool", "cluster")
+    told: list[tuple[int, int]] = []
+    for row in np.flatnonzero(is_there).tolist():
+        clusters = [int(own[row])] if own[row] != NOWHERE else by_array.get(int(array[row]), [])
+        told += [(row, cluster) for cluster in clusters or [NOWHERE]]
+    both = np.array(told, dtype=np.int64).reshape(len(told), 2)
+    return both[:, 0], both[:, 1]
+
+
+def _arrays(reading: Reading, beside: Beside) -> ArrayColumns:
+    table = reading.estate.table("array")
+    sustains = _known(table.amounts("sustains"))
+    ports = reading.estate.table("port")
+    onto = reading.link("port", "array")
+    is_up = reading.is_there["port"] & (ports.amounts("up").values > 0) & (onto != NOWHERE)
+    speed = _known(ports.amounts("speed"))
+    bits = np.bincount(onto[is_up], weights=speed[is_up], minlength=len(table))
+    lines = np.where(bits > 0, bits / BITS_A_BYTE, np.nan)  # nobody tells of any
+    return ArrayColumns(
+        sustains_iops=sustains,
+        iops_left=sustains - beside.busy_iops,
+        minimums_left=sustains - beside.min_iops,
+        bytes_per_second_left=lines - beside.busy_bytes_per_second,
+        ports_free=_known(table.amounts("free_ports")),
+    )
+
+
+def _clusters(reading: Reading, *, n_host_losses: int) -> ClusterColumns:
+    hosts, vms = reading.estate.table("host"), reading.estate.table("vm")
+    n = len(reading.estate.table("cluster"))
+    health = hosts.columns.get("health")
+    words = health.words if isinstance(health, Words) else ()
+    codes = health.codes if isinstance(health, Words) else np.full(len(hosts), NOWHERE)
+    idle = np.array([*(word in HOLDS_NOTHING for word in words), False])[codes]
+    cluster = np.where(
+        reading.is_there["host"] & ~idle, reading.link("host", "cluster"), NOWHERE
+    ).astype(np.int64)
+    power = vms.columns.get("power")
+    is_on = reading.is_there["vm"].copy()
+    if isinstance(power, Words):
+        is_on &= np.array([*(word == "on" for word in power.words), False])[power.codes]
+    onto = np.where(is_on, reading.link("vm", "cluster"), NOWHERE)
+
+    def left(name: str, *, factor: int) -> Float64s:
+        held = held_after_losses(
+            hosts.amounts(name), cluster=cluster, n_clusters=n, n_lost=n_host_losses
+        )
+        asked = _known(vms.amounts(name))
+        at = onto != NOWHERE
+        taken = np.bincount(onto[at], weights=asked[at], minlength=n)  # NaN where one is unknown
+        return held * factor - taken
+
+    return ClusterColumns(
+        cpus_left=left("cpus", factor=VCPUS_A_CORE), memory_left=left("memory", factor=1)
+    )
+
+
+def _quotas(reading: Reading) -> dict[str, float]:
+    """What tenants with a quota may still write, as their fill is told."""
+    table, books = reading.estate.table("tenant"), reading.books["tenant"]
+    free = books.free
+    return {
+        table.names[row]: float(free.values[row]) for row in np.flatnonzero(free.is_known).tolist()
+    }
+
+
+def _known(told: Amounts) -> Float64s:
+    return np.where(told.is_known, told.values, np.nan).astype(np.float64)
