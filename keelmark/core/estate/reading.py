@@ -3,6 +3,7 @@
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
+from types import MappingProxyType
 
 import numpy as np
 
@@ -30,6 +31,7 @@ FOLDS = (
 ENDS_AT_QUOTA = frozenset({"tenant", "project", "account"})
 
 
+NOTHING_ADDED: Mapping[str, Int64s] = MappingProxyType({})
 Beside = Callable[["Reading"], Column]
 
 
@@ -102,7 +104,12 @@ class Reading:
 
 
 def read(
-    estate: Estate, *, day: int, quantile: float = LIKELY, past: Past | None = None
+    estate: Estate,
+    *,
+    day: int,
+    quantile: float = LIKELY,
+    past: Past | None = None,
+    added: Mapping[str, Int64s] = NOTHING_ADDED,
 ) -> Reading:
     """Return the estate at a day.
 
@@ -116,6 +123,8 @@ def read(
         Of the forecast, between 0 and 1, for days to come.
     past : Past, optional
         What was read by a day before now.
+    added : mapping of kind to (n,) int64, optional
+        Bytes that things hold more on that day than their outlooks know, below 0 for fewer.
 
     Returns
     -------
@@ -136,17 +145,24 @@ def read(
             raise RangeError(argument="past", found=past and past.day, wanted=f"day {day}")
         return _Reader(estate, day=day, when=When.PAST, quantile=quantile, past=past).read()
     when = When.NOW if day == estate.day else When.FORECAST
-    return _Reader(estate, day=day, when=when, quantile=quantile, past=None).read()
+    return _Reader(estate, day=day, when=when, quantile=quantile, past=None, added=added).read()
 
 
 class _Reader:
     """Makes one reading, the kinds that are read first, then their wholes."""
 
     def __init__(
-        self, estate: Estate, *, day: int, when: When, quantile: float, past: Past | None
+        self,
+        estate: Estate,
+        *,
+        day: int,
+        when: When,
+        quantile: float,
+        past: Past | None,
+        added: Mapping[str, Int64s] = NOTHING_ADDED,
     ) -> None:
         self.estate, self.day, self.when, self.quantile = estate, day, when, quantile
-        self.past = past
+        self.past, self.added = past, dict(added)
         self.is_there = {kind: self._present(kind) for kind in estate.tables}
         self.books: dict[str, Books] = {}
         self.middle: dict[str, Float64s] = {}
@@ -198,6 +214,10 @@ class _Reader:
             self.is_there[kind] = self.is_there[kind] | books.used.is_known
         elif self.when is When.FORECAST:
             books = replace(books, used=self._expected(kind, n=n))
+        if kind in self.added:
+            books = replace(books, used=_more(books.used, self.added[kind]))
+            if kind in self.middle:
+                self.middle[kind] = np.maximum(self.middle[kind] + self.added[kind], 0.0)
         if kind in _PROMISE_IS_SIZE:
             books = replace(books, promised=books.size)
         self.books[kind] = books
@@ -220,6 +240,9 @@ class _Reader:
         n = len(table)
         onto = np.where(self.is_there[part], self.estate.table(part).links[link], NOWHERE)
         parts = self.books[part]
+        if part in self.added:
+            self.added[whole] = np.zeros(n, dtype=np.int64)
+            np.add.at(self.added[whole], onto[onto >= 0], self.added[part][onto >= 0])
         used, _ = folded(parts.used, onto=onto, n=n)
         # A sum is of what was read alone, its size and its promises too.
         read_only = np.where(parts.used.is_known, onto, NOWHERE)
@@ -252,6 +275,9 @@ class _Reader:
         is_known = np.bincount(at, minlength=n) > 0
         own = self._expected(whole, n=n)
         own_likely = self.middle[whole]
+        if whole in self.added:
+            own = _more(own, self.added[whole])
+            own_likely = np.maximum(own_likely + self.added[whole], 0.0)
         told = likely + np.sign(self.quantile - LIKELY) * spread
         self.middle[whole] = np.where(own.is_known, own_likely, np.where(is_known, likely, np.nan))
         return Amounts(
@@ -260,6 +286,11 @@ class _Reader:
             ),
             is_known=own.is_known | is_known,
         )
+
+
+def _more(used: Amounts, added: Int64s) -> Amounts:
+    """What is not known stays so; no thing holds less than nothing."""
+    return replace(used, values=np.where(used.is_known, np.maximum(used.values + added, 0), 0))
 
 
 _BOOKED = ("used", "size", "promised", "reserved")

@@ -1,0 +1,87 @@
+"""An estate that is being changed: every column is copied once, when it is first written to."""
+
+from dataclasses import replace
+
+import numpy as np
+
+from keelmark.core.arrays import Int64s
+from keelmark.core.estate.columns import NOWHERE, Amounts, Int32s, Pairs, Table, Words
+from keelmark.core.estate.estate import Estate
+
+
+class Draft:
+    """Columns of an estate that may be written to; the estate itself stays as it is."""
+
+    def __init__(self, estate: Estate) -> None:
+        self.estate = estate
+        self._amounts: dict[tuple[str, str], Amounts] = {}
+        self._words: dict[tuple[str, str], tuple[Int32s, list[str]]] = {}
+        self._links: dict[tuple[str, str], Int64s] = {}
+        self._pairs: dict[str, Pairs] = {}
+
+    def amounts(self, kind: str, column: str) -> Amounts:
+        """Return a column of amounts to write to."""
+        key = kind, column
+        if key not in self._amounts:
+            told = self.estate.table(kind).amounts(column)
+            self._amounts[key] = Amounts(values=told.values.copy(), is_known=told.is_known.copy())
+        return self._amounts[key]
+
+    def set_word(self, kind: str, column: str, *, row: int, word: str | None) -> None:
+        """Write one word of a column."""
+        key = kind, column
+        if key not in self._words:
+            told = words_of(self.estate.table(kind), column)
+            self._words[key] = told.codes.copy(), list(told.words)
+        codes, words = self._words[key]
+        if word is not None and word not in words:
+            words.append(word)
+        codes[row] = NOWHERE if word is None else words.index(word)
+
+    def link(self, kind: str, name: str) -> Int64s:
+        """Return the rows of a link to write to."""
+        key = kind, name
+        if key not in self._links:
+            self._links[key] = self.estate.table(kind).links[name].copy()
+        return self._links[key]
+
+    def pairs(self, name: str) -> Pairs:
+        """Return a relation as it is by now."""
+        return self._pairs.get(name, self.estate.pairs[name])
+
+    def set_pairs(self, name: str, pairs: Pairs) -> None:
+        """Write a relation."""
+        self._pairs[name] = pairs
+
+    def done(self) -> Estate:
+        """Return the estate with all that was written."""
+        kinds = {kind for kind, _ in (*self._amounts, *self._words, *self._links)}
+        tables = {kind: self._table(self.estate.table(kind)) for kind in kinds}
+        return replace(
+            self.estate,
+            tables={**self.estate.tables, **tables},
+            pairs={**self.estate.pairs, **self._pairs},
+        )
+
+    def _table(self, table: Table) -> Table:
+        columns = dict(table.columns)
+        links = dict(table.links)
+        for (kind, column), told in self._amounts.items():
+            if kind == table.kind:
+                columns[column] = told
+        for (kind, column), (codes, words) in self._words.items():
+            if kind == table.kind:
+                was = words_of(table, column)
+                columns[column] = replace(was, codes=codes, words=tuple(words))
+        for (kind, name), rows in self._links.items():
+            if kind == table.kind:
+                links[name] = rows
+        return replace(table, columns=columns, links=links)
+
+
+def words_of(table: Table, column: str) -> Words:
+    """Return a column of words; one that there is not tells none."""
+    told = table.columns.get(column)
+    if isinstance(told, Words):
+        return told
+    return Words(codes=np.full(len(table), NOWHERE, dtype=np.int32), words=())

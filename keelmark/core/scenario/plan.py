@@ -1,0 +1,173 @@
+"""Dated effects on an estate, and the estate read with them at any day to come."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from keelmark.core.arrays import Int64s
+from keelmark.core.errors import RangeError
+from keelmark.core.estate.books import MarkColumns
+from keelmark.core.estate.columns import NOWHERE, Amounts, Column, Table, Words
+from keelmark.core.estate.estate import Estate, Outlooks
+from keelmark.core.estate.reading import LIKELY, Reading, read
+from keelmark.core.forecast import Fan, Outlook, Rhythm
+from keelmark.core.marks import DEFAULT_MARKS
+from keelmark.core.scenario.draft import Draft
+from keelmark.core.scenario.effects import Born, Course, Effect
+
+FIRST_ID = 2**62  # of what is born: behind all that there is
+NEVER = 2**31  # a day that does not come
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Plan:
+    """Effects in the order in which they come: by day, of one day as they were named."""
+
+    effects: tuple[Effect, ...] = ()
+
+    def added_on(self, day: int, estate: Estate) -> dict[str, Int64s]:
+        """Return the bytes that things hold more, or fewer, on a day, (n,) by kind."""
+        told: dict[str, Int64s] = {}
+        for one in self.effects:
+            if isinstance(one, Course) and one.day <= day:
+                n = len(estate.table(one.kind))
+                told.setdefault(one.kind, np.zeros(n, dtype=np.int64))[one.row] += one.bytes_on(day)
+        return told
+
+    def on(self, estate: Estate, *, day: int) -> Estate:
+        """Return the estate with all that has come by a day."""
+        told = _with_born(estate, [one for one in self.effects if isinstance(one, Born)])
+        draft = Draft(told)
+        for one in self.effects:
+            if one.day <= day:
+                one.write(draft)
+        return draft.done()
+
+
+def plan_of(estate: Estate, effects: Sequence[Effect]) -> Plan:
+    """Return a plan of effects, the earliest first.
+
+    Raises
+    ------
+    RangeError
+        If an effect comes before the day of the estate, or what is born is not to stand in the
+        row behind all there are and all that are born before it.
+    """
+    for one in effects:
+        if one.day < estate.day:
+            raise RangeError(argument="day", found=one.day, wanted=f"{estate.day} or later")
+    next_row: dict[str, int] = {}
+    for one in effects:
+        if isinstance(one, Born):
+            wanted = next_row.get(one.kind, len(estate.table(one.kind)))
+            if one.row != wanted:
+                raise RangeError(argument="row", found=one.row, wanted=f"{wanted}")
+            next_row[one.kind] = wanted + 1
+    return Plan(effects=tuple(sorted(effects, key=lambda one: one.day)))
+
+
+def read_with(estate: Estate, plan: Plan, *, day: int, quantile: float = LIKELY) -> Reading:
+    """Return the estate with a plan, read at a day from now on.
+
+    Raises
+    ------
+    RangeError
+        If the day has been.
+    """
+    if day < estate.day:
+        raise RangeError(argument="day", found=day, wanted=f"{estate.day} or later")
+    told = plan.on(estate, day=day)
+    return read(told, day=day, quantile=quantile, added=plan.added_on(day, told))
+
+
+def _with_born(estate: Estate, born: Sequence[Born]) -> Estate:
+    """The estate with rows for what is born, of things that nobody has seen yet."""
+    by_kind: dict[str, list[Born]] = {}
+    for one in born:
+        by_kind.setdefault(one.kind, []).append(one)
+    tables, marks, outlooks = dict(estate.tables), dict(estate.marks), dict(estate.outlooks)
+    for kind, some in by_kind.items():
+        tables[kind] = _longer(estate.table(kind), sorted(some, key=lambda one: one.row))
+        if kind in marks:
+            marks[kind] = _default_marks(marks[kind], n=len(some))
+        if kind in outlooks:
+            outlooks[kind] = _flat(outlooks[kind], n=len(some), day=estate.day)
+    return replace(estate, tables=tables, marks=marks, outlooks=outlooks)
+
+
+def _longer(table: Table, born: Sequence[Born]) -> Table:
+    n = len(born)
+    first = FIRST_ID + len(table)
+    columns: dict[str, Column] = {}
+    for name, column in table.columns.items():
+        if isinstance(column, Amounts):
+            told = [NEVER if name == "seen" else one.amounts.get(name) for one in born]
+            columns[name] = Amounts(
+                values=np.append(column.values, [one or 0 for one in told]).astype(np.int64),
+                is_known=np.append(column.is_known, [one is not None for one in told]),
+            )
+        else:
+            columns[name] = _more_words(column, [one.words.get(name) for one in born])
+    return replace(
+        table,
+        ids=np.append(table.ids, np.arange(first, first + n)),
+        names=(*table.names, *(one.name for one in born)),
+        links={
+            name: np.append(rows, [one.links.get(name, NOWHERE) for one in born]).astype(np.int64)
+            for name, rows in table.links.items()
+        },
+        columns=columns,
+    )
+
+
+def _more_words(column: Words, told: Sequence[str | None]) -> Words:
+    words = list(column.words)
+    for one in told:
+        if one is not None and one not in words:
+            words.append(one)
+    codes = [NOWHERE if one is None else words.index(one) for one in told]
+    return replace(
+        column, codes=np.append(column.codes, codes).astype(np.int32), words=tuple(words)
+    )
+
+
+def _default_marks(marks: MarkColumns, *, n: int) -> MarkColumns:
+    return MarkColumns(
+        **{
+            name: np.append(getattr(marks, name), np.full(n, mark, dtype=np.int64))
+            for name, mark in DEFAULT_MARKS.items()
+        }
+    )
+
+
+def _flat(outlooks: Outlooks, *, n: int, day: int) -> Outlooks:
+    """What is born holds nothing of itself: what comes onto it are courses of the plan."""
+    of = outlooks.of
+    zero = np.zeros(n)
+
+    def more(told: np.ndarray, by: np.ndarray) -> np.ndarray:
+        return np.concatenate([told, by]).astype(told.dtype)
+
+    def flat(told: np.ndarray) -> np.ndarray:
+        return more(told, np.zeros((n, *told.shape[1:])))
+
+    return Outlooks(
+        of=Outlook(
+            last_bytes=more(of.last_bytes, zero),
+            level_bytes=more(of.level_bytes, zero),
+            growth_bytes_per_day=more(of.growth_bytes_per_day, zero),
+            fan=Fan(
+                low=flat(of.fan.low), middle=flat(of.fan.middle), high=flat(of.fan.high),
+                noise_variance=flat(of.fan.noise_variance), memory=flat(of.fan.memory),
+            ),
+            rhythm=Rhythm(
+                by_weekday=flat(of.rhythm.by_weekday),
+                by_month_slot=flat(of.rhythm.by_month_slot),
+                last_day=more(of.rhythm.last_day, np.full(n, day)),
+            ),
+            ceiling_bytes=more(of.ceiling_bytes, np.full(n, np.inf)),
+            is_judged=more(of.is_judged, np.ones(n, dtype=np.bool_)),
+        ),
+        as_of=more(outlooks.as_of, np.full(n, day)),
+    )  # fmt: skip
