@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keelmark.core.errors import RangeError
-from keelmark.core.estate.columns import NOWHERE, Amounts
+from keelmark.core.estate.columns import NOWHERE, Amounts, Pairs
 from keelmark.core.estate.estate import Estate, Outlooks
 from keelmark.core.estate.reading import read
 from keelmark.core.scenario.draft import Draft
@@ -111,10 +111,11 @@ def assert_same(one: Estate, other: Estate):
                 told.told(at) for at in range(len(table))
             ], (kind, name)
     for name, pairs in one.pairs.items():
-        told = other.pairs[name]
-        assert sorted(zip(pairs.left.tolist(), pairs.right.tolist(), strict=True)) == sorted(
-            zip(told.left.tolist(), told.right.tolist(), strict=True)
-        )
+        assert _sorted(pairs) == _sorted(other.pairs[name])
+
+
+def _sorted(pairs: Pairs):
+    return sorted(zip(pairs.left.tolist(), pairs.right.tolist(), strict=True))
 
 
 def books_of(reading):
