@@ -158,6 +158,18 @@ def test_nothing_to_place_is_placed_nowhere():
     assert (len(told.placed.workload), told.gap, told.is_exact) == (0, 0, True)
 
 
+@pytest.mark.parametrize("n_workloads", [1, 60])
+@pytest.mark.parametrize("n_places", [0, 2])
+def test_where_nothing_may_go_nothing_is_placed(n_workloads, n_places):
+    question = Question(
+        worth=np.full((n_workloads, n_places), -np.inf),
+        units=np.ones(n_workloads, dtype=np.int64), limits=(),
+        apart=np.full(n_workloads, NOWHERE),
+    )  # fmt: skip
+    told = assign(question)
+    assert (len(told.placed.workload), told.bound, told.gap) == (0, 0, 0)
+
+
 @pytest.mark.parametrize(
     ("change", "error"),
     [

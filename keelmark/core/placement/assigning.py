@@ -48,6 +48,8 @@ def assign(question: Question) -> Assigned:
         exactly. Else greedily by regret, then what the linear programme places whole and the rest
         by its prices, until that is near its bound; swaps if it never is.
     """
+    if not np.isfinite(question.worth).any():
+        return Assigned(placed=Left(question).placed, bound=0.0, is_exact=True)
     bound = simple_bound(question)
     if (all_at_best := _at_best(question)) is not None:
         return Assigned(placed=all_at_best, bound=bound, is_exact=True)
@@ -72,8 +74,6 @@ def assign(question: Question) -> Assigned:
 def _at_best(question: Question) -> Placed | None:
     """All of it where each is worth most, None where that is not within all limits."""
     left = Left(question)
-    if question.n_places == 0:
-        return left.placed if question.n_workloads == 0 else None
     for workload, place in enumerate(question.worth.argmax(axis=1).tolist()):
         n = int(question.units[workload])
         if int(left.fits(workload, np.array([place]))[0]) < n:

@@ -66,7 +66,11 @@ class Bounding:
 
     def go_on(self) -> None:
         """Solve it over the places that it knows, and add those that would be worth more."""
-        prices, paid, worth = self._solved()
+        solved = self._solved()
+        if solved is None:  # what is known stands
+            self.is_done = True
+            return
+        prices, paid, worth = solved
         self.above = above = self._above(prices)
         self.bound = min(self.bound, self._bound(prices, above))
         more = np.where(self.columns, -np.inf, above)
@@ -90,14 +94,19 @@ class Bounding:
             float((price * room).sum()) for price, room in zip(prices, self.rooms, strict=True)
         )
 
-    def _solved(self) -> tuple[Prices, Float64s, float]:
-        """The prices of rooms, what the last unit of each workload is above them, all worth."""
+    def _solved(self) -> tuple[Prices, Float64s, float] | None:
+        """The prices of rooms, what the last unit of each workload is above them, all worth.
+
+        None where the solver comes to no end.
+        """
         workload, place = np.nonzero(self.columns)
         of = self.worth[workload, place]
         programme = programme_of(self.question, workload=workload, place=place)
         told = linprog(  # type: ignore[call-overload]  # it takes sparse ones
             -of, A_ub=programme.taken, b_ub=programme.rooms, bounds=(0, None), method="highs-ipm"
         )
+        if told.x is None:
+            return None
         placed = np.floor(told.x + WHOLE).astype(np.int64)
         self.whole = {
             (int(workload[one]), int(place[one])): int(placed[one])
@@ -135,5 +144,7 @@ def _best(value: Float64s, n: int) -> Bools:
     """Which are the best few of each row."""
     told = np.zeros(value.shape, dtype=np.bool_)
     n = min(n, value.shape[1])
+    if n == 0:
+        return told
     np.put_along_axis(told, np.argpartition(-value, n - 1, axis=1)[:, :n], values=True, axis=1)
     return told
