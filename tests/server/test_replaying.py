@@ -71,6 +71,8 @@ def test_disks_of_other_tiers_take_their_part_of_what_a_volume_lets_through(api,
     told = replay(api, own, course_of=estate["path.v0:a"])
     assert (told["n_disks"], told["as_is"]["n_held_long"], told["course"]) == (1, 1, None)
     assert [one["id"] for one in told["disks"]] == [estate["path.v1:a"]]
+    course = replay(api, own, course_of=estate["path.v1:a"])["course"]
+    assert course["recorded"] == [120] * STEPS_A_DAY  # its own, whoever was read beside it
 
 
 def test_a_draft_limit_that_cannot_be_is_told_with_its_place(api, estate, slack):

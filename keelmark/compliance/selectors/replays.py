@@ -45,6 +45,7 @@ Made = TypeVar("Made")
 MOST_DAYS: Final = 14
 MOST_DISKS: Final = 5_000
 MOST_DISK_DAYS: Final = 20_000  # five-minute courses of a day that are read for one replay
+BESIDE_AT_MOST: Final = 2  # times as many, with those that share a volume with them
 N_CURVE: Final = 16
 CURVE_REACH: Final = (0.5, 4.0)  # of the tier's maximum, from where to where the curve goes
 BUSY_SHARE: Final = 0.99
@@ -146,7 +147,7 @@ def _recorded(view: View, tiered: Tiered, asked: ReplayAsked) -> Recorded:
     own = np.flatnonzero(shown & (tiered.tier != NOWHERE))
     rows = np.concatenate([own, _beside(view, tiered, own)])
     most = min(MOST_DISKS, MOST_DISK_DAYS // asked.days)
-    if len(rows) > most:
+    if len(own) > most or len(rows) > BESIDE_AT_MOST * most:
         raise TooManyDisksError(n=len(rows), most=most)
     today = EPOCH + timedelta(days=reading.day)
     last_on = today if reading.when is When.PAST else min(today, now().date())
@@ -189,8 +190,9 @@ def _read(rows: Int64s, ids: Int64s, *, n_own: int, first_on: date, n_days: int)
     asked = np.zeros((n, n_steps), dtype=np.float32)
     patience = np.full(n, np.inf)
     flags = [np.zeros((n, n_steps), dtype=np.bool_) for _ in range(3)]
+    order = np.argsort(ids)  # as steps are read
     for begin in range(0, n, AT_ONCE):
-        some = slice(begin, begin + AT_ONCE)
+        some = order[begin : begin + AT_ONCE]
         steps = steps_of(ids[some], first_on=first_on, n_days=n_days, parts=WAITED_BY)
         done[some] = operations(steps)
         told = demand_of(done[some], qos_ms=steps[:, 2], queue_ms=steps[:, 3])

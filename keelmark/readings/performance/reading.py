@@ -10,6 +10,7 @@ import pyarrow as pa
 from django.db import connection
 
 from keelmark.core.arrays import Float64s, Int64s
+from keelmark.core.errors import RangeError
 from keelmark.core.performance import PARTS, STEPS_A_DAY
 from keelmark.readings import sql
 from keelmark.readings.columnar import columns_told
@@ -40,7 +41,7 @@ def packed_steps(
     ids: Int64s, *, first_on: date, n_days: int, parts: Sequence[int] = ALL_PARTS
 ) -> Steps:
     """Return the same of what is packed alone."""
-    steps = _nothing(len(ids), n_days * STEPS_A_DAY, n_parts=len(parts))
+    steps = _nothing(len(_in_order(ids)), n_days * STEPS_A_DAY, n_parts=len(parts))
     days = {
         "entity_ids": ids.tolist(),
         "first_on": first_on,
@@ -59,7 +60,7 @@ def row_steps(
     ids: Int64s, *, first_on: date, n_days: int, parts: Sequence[int] = ALL_PARTS
 ) -> Steps:
     """Return the same of what is kept in rows alone."""
-    steps = _nothing(len(ids), n_days * STEPS_A_DAY, n_parts=len(parts))
+    steps = _nothing(len(_in_order(ids)), n_days * STEPS_A_DAY, n_parts=len(parts))
     table = _table(sql.READ_STEPS, ids=ids, span=_days(first_on, n_days))
     rows = np.searchsorted(ids, table.column("id").to_numpy())
     at = table.column("at").to_numpy() - (first_on - EPOCH).days * STEPS_A_DAY
@@ -216,6 +217,13 @@ def _table(
 def _days(first_on: date, n_days: int) -> tuple[datetime, datetime]:
     begin = datetime.combine(first_on, time(), tzinfo=UTC)
     return begin, begin + timedelta(days=n_days)
+
+
+def _in_order(ids: Int64s) -> Int64s:
+    """Things as rows are found by: another order would tell one of another."""
+    if (np.diff(ids) <= 0).any():
+        raise RangeError(argument="ids", found="another order", wanted="sorted, each once")
+    return ids
 
 
 def _nothing(n_things: int, n_steps: int, *, n_parts: int = len(PARTS)) -> Steps:
