@@ -23,7 +23,7 @@ from keelmark.core.placement.question import Left, Limit, Question
 
 POOLS_AN_ARRAY = 50
 CLASSES = 3
-SECONDS = size(30, tiny=2)  # that the straight programme may take
+SECONDS = size(30, tiny=1)  # that the straight programme may take
 TIGHTNESS = (0.5, 0.95, 1.1)  # what is asked for, of what there is room for
 
 
@@ -88,7 +88,7 @@ def _one_by_one(
     return left
 
 
-def main(*, n_workloads: int = size(500, tiny=30), n_pools: int = size(2_000, tiny=60)) -> None:
+def main(*, n_workloads: int = size(500, tiny=12), n_pools: int = size(2_000, tiny=20)) -> None:
     print("worth of the bound, share of VMs placed (budget: 98 % of the bound in 1 s)")
     for tightness in TIGHTNESS:
         question = asked(n_workloads=n_workloads, n_pools=n_pools, tightness=tightness)
