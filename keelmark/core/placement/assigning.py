@@ -76,7 +76,7 @@ def _at_best(question: Question) -> Placed | None:
     left = Left(question)
     for workload, place in enumerate(question.worth.argmax(axis=1).tolist()):
         n = int(question.units[workload])
-        if int(left.fits(workload, np.array([place]))[0]) < n:
+        if left.fits_one(workload, place) < n:
             return None
         left.put(workload, place, n)
     return left.placed
@@ -86,7 +86,7 @@ def _rounded(question: Question, programme: Bounding) -> Left:
     """What the programme places whole, and the rest by its prices."""
     left = Left(question)
     for (workload, place), n in programme.whole.items():
-        fits = int(left.fits(workload, np.array([place]))[0])
+        fits = left.fits_one(workload, place)
         left.put(workload, place, min(n, fits))
     fill(left, above=programme.above)
     return left
@@ -117,7 +117,7 @@ def _exact(question: Question, *, bound: float) -> Assigned:
     left = Left(question)
     for w, p, n in zip(workload.tolist(), place.tolist(), np.rint(told.x), strict=True):
         if n:
-            left.put(w, p, min(int(n), int(left.fits(w, np.array([p]))[0])))
+            left.put(w, p, min(int(n), left.fits_one(w, p)))
     place_greedily(left)  # what the solver's tolerance may have left over
     placed = max((left.placed, known), key=lambda one: one.worth)
     is_best = told.status == 0

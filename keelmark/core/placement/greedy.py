@@ -28,7 +28,7 @@ def place_greedily(left: Left) -> None:
     choices = _Choices(left)
     while (workload := choices.next()) is not None:
         place = int(choices.best[workload])
-        n = int(left.fits(workload, np.array([place]))[0])
+        n = left.fits_one(workload, place)
         if n == 0:
             choices.close(workload, place)
             continue
@@ -44,7 +44,7 @@ def fill(left: Left, *, above: Float64s) -> None:
             continue
         can = places[left.fits(workload, places) > 0]
         for place in can[np.argsort(-above[workload, can], kind="stable")].tolist():
-            n = int(left.fits(workload, np.array([place]))[0])
+            n = left.fits_one(workload, place)
             if n:
                 left.put(workload, place, n)
             if left.units[workload] <= 0:
@@ -94,12 +94,13 @@ class _Choices:
         left, question = self.left, self.left.question
         if left.units[workload] <= 0:
             self.value[workload] = -np.inf
-        at = np.array([place])
         for limit, room, slack in zip(question.limits, left.rooms, left.slack, strict=True):
-            row = int(limit.rows_at(workload, at)[0])
+            row = limit.row(workload, place)
             if row == NOWHERE or limit.demand[workload] == 0:
                 continue
             is_short = (limit.demand > room[row] + slack[row]) & (limit.demand > 0)
+            if not is_short.any():
+                continue
             if limit.at is not None:
                 self.value[np.ix_(is_short, limit.at == row)] = -np.inf
             elif limit.of is not None:
@@ -142,12 +143,12 @@ def _squeezed_in(left: Left, workload: int) -> bool:
     worth = question.worth[workload]
     order = np.argsort(-worth, kind="stable")[:TRIED_PLACES]
     for place in order[np.isfinite(worth[order])].tolist():
-        if left.fits(workload, np.array([place]))[0]:
+        if left.fits_one(workload, place):
             left.put(workload, place, 1)
             return True
         for other, stands in _in_the_way(left, workload, place)[:TRIED_SWAPS]:
             left.put(other, stands, -1)
-            if left.fits(workload, np.array([place]))[0]:
+            if left.fits_one(workload, place):
                 left.put(workload, place, 1)
                 onto = _best_place(left, other, but=stands)
                 gain = float(worth[place] - question.worth[other, stands])
@@ -167,21 +168,18 @@ def _in_the_way(left: Left, workload: int, place: int) -> list[tuple[int, int]]:
     """Who is placed and takes from a row that has too little left for one, least worth first."""
     question = left.question
     short: list[tuple[int, int]] = []
-    at = np.array([place])
     for k, (limit, room, slack) in enumerate(
         zip(question.limits, left.rooms, left.slack, strict=True)
     ):
-        row = int(limit.rows_at(workload, at)[0])
+        row = limit.row(workload, place)
         if row != NOWHERE and limit.demand[workload] > room[row] + slack[row]:
             short.append((k, row))
     told = []
     for (other, stands), n in left.counts.items():
         if n <= 0 or other == workload:
             continue
-        there = np.array([stands])
         if all(
-            int(question.limits[k].rows_at(other, there)[0]) == row
-            and question.limits[k].demand[other] > 0
+            question.limits[k].row(other, stands) == row and question.limits[k].demand[other] > 0
             for k, row in short
         ):
             told.append((float(question.worth[other, stands]), other, stands))

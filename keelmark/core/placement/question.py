@@ -37,7 +37,13 @@ class Limit:
         """Return the row that one workload takes from at some places."""
         if self.at is not None:
             return self.at[places]
-        return np.full(len(places), _column(self.of)[workload, 0])
+        return np.full(len(places), self.row(workload, 0))
+
+    def row(self, workload: int, place: int) -> int:
+        """Return the row that one workload takes from at one place."""
+        if self.at is not None:
+            return int(self.at[place])
+        return NOWHERE if self.of is None else int(self.of[workload])
 
 
 def _column(of: Int64s | None) -> Int64s:
@@ -159,7 +165,10 @@ class Left:
             if demand == 0:
                 continue
             rows = limit.rows_at(workload, places)
-            free = np.append(room + slack, np.inf)[rows]  # from none as much as is wanted
+            if len(room) == 0:
+                continue
+            # From none as much as is wanted.
+            free = np.where(rows == NOWHERE, np.inf, room[rows] + slack[rows])
             most = np.minimum(most, np.floor(free / demand))
         by = int(question.apart[workload])
         if by != NOWHERE:
@@ -167,6 +176,22 @@ class Left:
             taken = np.array([self.in_group.get((workload, one), 0) for one in groups])
             most = np.minimum(most, 1 - np.minimum(taken, 1))
         return np.maximum(most, 0).astype(np.int64)
+
+    def fits_one(self, workload: int, place: int) -> int:
+        """Return how many units of a workload still fit at one place."""
+        question = self.question
+        if not np.isfinite(question.worth[workload, place]):
+            return 0
+        most = float(self.units[workload])
+        for limit, room, slack in zip(question.limits, self.rooms, self.slack, strict=True):
+            demand, row = float(limit.demand[workload]), limit.row(workload, place)
+            if demand > 0 and row != NOWHERE:
+                most = min(most, float(room[row] + slack[row]) // demand)
+        by = int(question.apart[workload])
+        if by != NOWHERE:
+            group = int(question.groups[by][place])
+            most = min(most, 1 - min(self.in_group.get((workload, group), 0), 1))
+        return max(int(most), 0)
 
     def ok(self, workloads: Int64s, places: Int64s) -> Bools:
         """Return which of some workloads still fit a unit at which of some places."""
@@ -193,30 +218,13 @@ class Left:
         self.counts[key] = self.counts.get(key, 0) + n
         self.units[workload] -= n
         for limit, room in zip(self.question.limits, self.rooms, strict=True):
-            row = int(limit.rows_at(workload, np.array([place]))[0])
+            row = limit.row(workload, place)
             if row != NOWHERE:
                 room[row] -= n * limit.demand[workload]
         by = int(self.question.apart[workload])
         if by != NOWHERE:
             group = workload, int(self.question.groups[by][place])
             self.in_group[group] = self.in_group.get(group, 0) + n
-
-    def touched(self, workload: int, place: int) -> Bools:
-        """Return which places share a row with what a workload takes at a place."""
-        question = self.question
-        told = np.zeros(question.n_places, dtype=np.bool_)
-        for limit in question.limits:
-            if limit.demand[workload] == 0:
-                continue
-            if limit.at is None:
-                if _column(limit.of)[workload, 0] != NOWHERE:
-                    told[:] = True
-            elif limit.at[place] != NOWHERE:
-                told |= limit.at == limit.at[place]
-        by = int(question.apart[workload])
-        if by != NOWHERE:
-            told |= question.groups[by] == question.groups[by][place]
-        return told
 
     @property
     def placed(self) -> Placed:
