@@ -12,7 +12,7 @@ from keelmark.core.forecast import paths, runway
 from keelmark.core.placement.ground import early_after, space_left
 from keelmark.core.placement.hurdles import Check, hurdles_of
 from keelmark.core.placement.ranking import Weights, left_by, place_together, ranked, scores
-from keelmark.core.placement.workloads import Apart, DiskAsked, demands_of
+from keelmark.core.placement.workloads import MOST_VMS, Apart, DiskAsked, demands_of
 from keelmark.core.policy.judging import Policy
 from keelmark.core.units import GIB, TIB
 from tests.core.grounds import HORIZON, drawn_workload, ground_of, workload_of
@@ -92,7 +92,7 @@ def test_room_is_what_may_be_added_and_hardly_less(seed):
 def test_a_margin_is_by_how_much_it_is_cleared_or_missed(seed, of):
     ground, workload = ground_of(seed), drawn_workload(of)
     hurdles = hurdles_of(ground, [workload], horizon_days=HORIZON)
-    clears, n_fit = hurdles.clears()[0], hurdles.units_that_fit()[0]
+    clears, n_fit = hurdles.clears()[0], hurdles.units_that_fit()[0][0]
     assert ((n_fit > 0) == clears).all()
     told = {one.name: hurdles.margins(one)[0] for one in hurdles.limits}
     for place in range(len(ground.pool)):
@@ -105,6 +105,28 @@ def test_a_margin_is_by_how_much_it_is_cleared_or_missed(seed, of):
     np.testing.assert_allclose(
         told[Check.SPACE], space.room[ground.pool] - n * on_last, equal_nan=True
     )
+
+
+@settings(max_examples=25)
+@given(seed=seeds, of=seeds)
+def test_so_many_fit_and_one_more_would_miss_what_stops_it(seed, of):
+    ground, workload = ground_of(seed), drawn_workload(of)
+    hurdles = hurdles_of(ground, [workload], horizon_days=HORIZON)
+    (n_fit,), (stops,) = hurdles.units_that_fit()
+    for place in range(len(ground.pool)):
+        n = int(n_fit[place])
+        left = {
+            at: np.append(one.room, np.inf)[one.rows(1, len(ground.pool))[0, place]]
+            for at, one in enumerate(hurdles.limits)
+            if one.demand[0] > 0
+        }
+        takes = {at: hurdles.limits[at].demand[0] for at in left}
+        assert n == 0 or all(n * takes[at] <= room * (1 + 1e-12) for at, room in left.items())
+        by = int(stops[place])
+        if by == -1:
+            assert n == MOST_VMS or not all(one.is_open[0, place] for one in hurdles.gates)
+        else:
+            assert not (n + 1) * takes[by] <= left[by]
 
 
 @given(seed=seeds, of=seeds)

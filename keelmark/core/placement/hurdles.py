@@ -59,16 +59,22 @@ class Hurdles:
         left = np.append(limit.room, np.inf)[rows] - limit.demand[:, None]
         return np.where((limit.demand == 0)[:, None], np.inf, left)
 
-    def units_that_fit(self) -> Int64s:
-        """Return how many units of each alone fit at each place, (n_workloads, n_places)."""
+    def units_that_fit(self) -> tuple[Int64s, Int64s]:
+        """Return how many units of each alone fit at each place, and which limit stops the next.
+
+        Both (n_workloads, n_places); the limit is a place in ``limits``, NOWHERE where a gate is
+        closed or nothing stops it.
+        """
         most = np.where(self._is_open(), MOST_VMS, 0).astype(np.float64)
-        for limit in self.limits:
+        stops = np.full(most.shape, NOWHERE, dtype=np.int64)
+        for at, limit in enumerate(self.limits):
             rows = limit.rows(*most.shape)
             room = np.append(np.nan_to_num(limit.room, nan=0.0), np.inf)[rows]
             demand = limit.demand[:, None]
             n = np.floor(np.maximum(room, 0) / np.where(demand > 0, demand, 1.0))
-            most = np.where(demand > 0, np.minimum(most, n), most)
-        return most.astype(np.int64)
+            is_less = (demand > 0) & (n < most)
+            most, stops = np.where(is_less, n, most), np.where(is_less, at, stops)
+        return most.astype(np.int64), stops
 
     def _is_open(self) -> Bools:
         told: Bools = np.logical_and.reduce([gate.is_open for gate in self.gates])
