@@ -218,9 +218,9 @@
   }
 </script>
 
-<div class="flex items-baseline gap-3 {isTall ? '' : 'mt-4'}">
-  <h2 class="water">{label}</h2>
-  <p class="mr-auto text-ink-soft">{note}</p>
+<div class="flex flex-wrap items-baseline gap-x-3 {isTall ? '' : 'mt-4'}">
+  <h2 class="water shrink-0 whitespace-nowrap">{label}</h2>
+  <p class="mr-auto flex-1 basis-16 text-ink-soft">{note}</p>
   {@render tools?.()}
   <ColumnMenu
     of={label}
