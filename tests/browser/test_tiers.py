@@ -2,13 +2,25 @@
 
 import re
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Locator, Page, expect
 
 from tests.browser.conftest import NETWORK_COMPLAINT
 from tests.browser.pages.compliance import CompliancePage
 
 REPLAYED_MS = 60_000  # of a week of every disk of a tier
 TRIES = 50  # the recorder's file is brought in some minutes after the start
+
+
+def see_replayed(tiers: CompliancePage, what: Locator) -> None:
+    """Look until something is recorded that may be replayed."""
+    for _ in range(TRIES):
+        expect(what.or_(tiers.margin.get_by_text("nothing to replay"))).to_be_visible(
+            timeout=REPLAYED_MS
+        )
+        if what.is_visible():
+            return
+        tiers.page.wait_for_timeout(TRIES * 100)
+        tiers.page.reload()
 
 
 def test_a_limit_is_raised_until_nobody_is_held_and_settles(signed_in: Page):
@@ -18,14 +30,7 @@ def test_a_limit_is_raised_until_nobody_is_held_and_settles(signed_in: Page):
     lanes = signed_in.get_by_role("table", name="Neap", exact=True)
     expect(lanes.get_by_role("img", name=re.compile("may do 1")).first).to_be_visible()
     what = tiers.margin.get_by_role("table", name="What limits do")
-    for _ in range(TRIES):
-        expect(what.or_(tiers.margin.get_by_text("nothing to replay"))).to_be_visible(
-            timeout=REPLAYED_MS
-        )
-        if what.is_visible():
-            break
-        signed_in.wait_for_timeout(TRIES * 100)
-        signed_in.reload()
+    see_replayed(tiers, what)
     held = what.get_by_role("row", name="held over an hour a day")
     expect(held).to_be_visible()
     tiers.margin.get_by_role("slider", name="Maximum to try").press("End")
@@ -57,7 +62,7 @@ def test_limits_of_several_tiers_are_tried_together(signed_in: Page):
     tiers.margin.get_by_label("Ebb, at most").fill("40")
     tiers.margin.get_by_role("button", name="replay it").click()
     what = tiers.margin.get_by_role("table", name="What limits do")
-    expect(what).to_be_visible(timeout=REPLAYED_MS)
+    see_replayed(tiers, what)
     expect(what.get_by_role("columnheader").last).to_have_text("tried")
     held = what.get_by_role("row", name="held at any time").get_by_role("cell")
     texts = held.all_inner_texts()

@@ -4,9 +4,11 @@ from datetime import timedelta
 
 import numpy as np
 
+from keelmark.bearings.packs.building import build_revision
 from keelmark.core.performance import PARTS, STEPS_A_DAY
 from keelmark.core.units import GIB, TIB
 from keelmark.estate.documents import (
+    AboutDocument,
     ArrayDocument,
     ClusterDocument,
     DatastoreDocument,
@@ -105,3 +107,14 @@ def make_cluster(*, is_forecast=True):
         refresh(now=NOW)
         carry_out(plan_forecasts(now=NOW))
     return dict(Entity.objects.values_list("uid", "pk"))
+
+
+def tell(*documents):
+    """Bring more in, and look at it anew."""
+    import_documents(list(documents), into=Imported())
+    build_revision(now=NOW)
+
+
+def about(uid, **says):
+    """What somebody says of a thing."""
+    return AboutDocument(uid=uid, read_at=NOW, says=says)

@@ -23,12 +23,8 @@ from keelmark.compliance.api.impact import PlaceNamedRead
 from keelmark.compliance.api.tiers import IO_STATES
 from keelmark.compliance.errors import TierError, TooManyRowsError
 from keelmark.compliance.selectors.grouped import GROUPS, Grouped
-from keelmark.compliance.selectors.replays import (
-    MOST_DAYS,
-    DraftLimit,
-    ReplayAsked,
-    replay_of,
-)
+from keelmark.compliance.selectors.recorded import MOST_DAYS, DraftLimit, ReplayAsked
+from keelmark.compliance.selectors.replays import replay_of
 from keelmark.compliance.selectors.serving import LanesAsked, Served, rows_of_lanes, served_at
 from keelmark.compliance.selectors.telling import lanes_of
 from keelmark.compliance.selectors.tiers import BY, standing_tiers

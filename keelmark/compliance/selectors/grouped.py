@@ -107,11 +107,8 @@ class Grouped:
         if self.view.reading.when is not When.NOW or is_wanted.sum() > MOST_INSTANTS:
             return np.full(len(self.table), np.nan)
         ids = self.view.reading.estate.table("disk").ids[self.disks[is_wanted]]
-        order = np.argsort(ids)
-        iops = np.empty(len(ids))
-        iops[order] = instants_of(ids[order]).iops
         at = self.at[is_wanted]
-        total = np.bincount(at, weights=iops, minlength=len(self.table))
+        total = np.bincount(at, weights=instants_of(ids).iops, minlength=len(self.table))
         return np.where(np.bincount(at, minlength=len(self.table)) > 0, total, np.nan)
 
     def _waits(self) -> Float64s:

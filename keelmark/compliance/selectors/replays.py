@@ -1,109 +1,45 @@
 """What other limits would have done with what was asked for in the last days."""
 
-from collections.abc import Callable, Hashable, Sequence
-from dataclasses import dataclass, field
-from datetime import UTC, date, datetime, timedelta
-from threading import RLock
+from collections.abc import Callable
+from datetime import UTC, datetime
 from typing import Any, Final, TypeVar
 
 import numpy as np
 
-from keelmark.access.clock import now
-from keelmark.bearings.selectors.picture import Lately
 from keelmark.bearings.selectors.views import View
-from keelmark.compliance.errors import TooManyDisksError
-from keelmark.compliance.selectors.serving import LanesAsked, of_tier, seen_disks
-from keelmark.compliance.selectors.tiers import (
-    Tiered,
-    configured,
-    is_served,
-    sustained,
-    tiered_at,
+from keelmark.compliance.selectors.recorded import (
+    DraftLimit,
+    Recorded,
+    ReplayAsked,
+    limits_of,
+    recorded_of,
 )
-from keelmark.core.arrays import Int64s
+from keelmark.compliance.selectors.tiers import Tiered, sustained, tiered_at
 from keelmark.core.estate.columns import NOWHERE
-from keelmark.core.estate.reading import When
 from keelmark.core.performance import STEPS_A_DAY, Floats, operations
-from keelmark.core.qos import (
-    Demand,
-    Limits,
-    Places,
-    Replayed,
-    Shared,
-    curve,
-    demand_of,
-    replayed,
-)
+from keelmark.core.qos import Limits, Places, Replayed, curve, replayed
 from keelmark.core.qos.replay import LONG_HOURS, held_hours_a_day
 from keelmark.core.qos.states import WAITED_BY
 from keelmark.readings.models import Measure
 from keelmark.readings.performance.reading import STEP_SECONDS, steps_of
-from keelmark.readings.rows import EPOCH
 from keelmark.readings.selectors import most_of_days
 
 Made = TypeVar("Made")
-MOST_DAYS: Final = 14
-MOST_DISKS: Final = 5_000
-MOST_DISK_DAYS: Final = 20_000  # five-minute courses of a day that are read for one replay
-BESIDE_AT_MOST: Final = 2  # times as many, with those that share a volume with them
 N_CURVE: Final = 16
 CURVE_REACH: Final = (0.5, 4.0)  # of the tier's maximum, from where to where the curve goes
 BUSY_SHARE: Final = 0.99
 MOST_NAMED: Final = 60
-KEPT: Final = 3
-KEPT_SECONDS: Final = 900
-AT_ONCE: Final = 500  # disks whose steps are read together
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class DraftLimit:
-    """Other limits for one tier."""
-
-    tier_id: int
-    min_iops: int
-    max_iops: int
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ReplayAsked:
-    """What to replay."""
-
-    tier_id: int | None
-    days: int
-    drafts: Sequence[DraftLimit] = ()
-    course_of: int | None = None
-
-
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class Recorded:
-    """What some disks did and asked for in a window, (n_disks, n_steps).
-
-    The first ``n_own`` are those that were asked for; after them stand others that share the
-    limit of a volume with one of them.
-    """
-
-    rows: Int64s
-    n_own: int
-    first_on: date
-    done: Floats
-    asked: Demand
-    made: dict[str, Any] = field(default_factory=dict)  # Any: what does not change with a draft
-
-
-class _Kept:
-    lock = RLock()
-    recorded: Lately[Hashable, Recorded] = Lately(KEPT)
 
 
 def replay_of(view: View, asked: ReplayAsked) -> dict[str, Any]:  # Any: JSON
     """Return what the limits that are, and the drafted ones, do with what was asked for."""
     tiered = tiered_at(view.reading)
-    told = _recorded(view, tiered, asked)
+    told = recorded_of(view, tiered, asked)
     n_steps = told.done.shape[1]
     course = _course_row(view, told, asked.course_of)
     kept = None if course is None else np.array([course])
     is_limits, trial_limits = (
-        _limits(view, tiered, told, drafts=drafts) for drafts in ((), asked.drafts)
+        limits_of(view, tiered, told, drafts=drafts) for drafts in ((), asked.drafts)
     )
     places = Places(at=tiered.place["array"][told.rows], n=len(view.reading.estate.table("array")))
     demand = told.asked.asked
@@ -138,114 +74,6 @@ def _once(told: Recorded, name: str, make: Callable[[], Made]) -> Made:
         told.made[name] = make()
     made: Made = told.made[name]
     return made
-
-
-def _recorded(view: View, tiered: Tiered, asked: ReplayAsked) -> Recorded:
-    """What is recorded of the disks in sight; kept for whoever tries one limit after another."""
-    reading = view.reading
-    shown = seen_disks(view) & of_tier(tiered, LanesAsked(tier_id=asked.tier_id))
-    own = np.flatnonzero(shown & (tiered.tier != NOWHERE))
-    rows = np.concatenate([own, _beside(view, tiered, own)])
-    most = min(MOST_DISKS, MOST_DISK_DAYS // asked.days)
-    if len(own) > most or len(rows) > BESIDE_AT_MOST * most:
-        raise TooManyDisksError(n=len(rows), most=most)
-    today = EPOCH + timedelta(days=reading.day)
-    last_on = today if reading.when is When.PAST else min(today, now().date())
-    first_on = last_on - timedelta(days=asked.days - 1)
-    ids = reading.estate.table("disk").ids[rows]
-    quarter = int(now().timestamp()) // KEPT_SECONDS
-    key = (
-        reading.estate.revision, first_on, asked.days, asked.tier_id, tiered.key, ids.tobytes(),
-        quarter,
-    )  # fmt: skip
-    with _Kept.lock:
-        kept = _Kept.recorded.get(key)
-    if kept is not None:
-        return kept
-    made = _read(rows, ids, n_own=len(own), first_on=first_on, n_days=asked.days)
-    with _Kept.lock:
-        return _Kept.recorded.keep(key, made)
-
-
-def _beside(view: View, tiered: Tiered, own: Int64s) -> Int64s:
-    """Other disks on volumes that let less through than their disks may do: they share that."""
-    volume, set_most = tiered.place["volume"], configured(view.reading, kind="volume")[1]
-    served = np.where(is_served(view.reading), volume, NOWHERE)
-    n = len(set_most) + 1  # the last stands for nowhere
-    may_do = np.bincount(
-        served % n, weights=np.nan_to_num(tiered.maximum, nan=np.inf, posinf=np.inf), minlength=n
-    )
-    presses = np.append(set_most, np.nan) < may_do
-    has_own = np.zeros(n, dtype=np.bool_)
-    has_own[volume[own]] = True
-    has_own[NOWHERE] = False
-    told = (presses & has_own)[served]
-    told[own] = False
-    return np.flatnonzero(told)
-
-
-def _read(rows: Int64s, ids: Int64s, *, n_own: int, first_on: date, n_days: int) -> Recorded:
-    n, n_steps = len(ids), n_days * STEPS_A_DAY
-    done = np.full((n, n_steps), np.nan, dtype=np.float32)
-    asked = np.zeros((n, n_steps), dtype=np.float32)
-    patience = np.full(n, np.inf)
-    flags = [np.zeros((n, n_steps), dtype=np.bool_) for _ in range(3)]
-    order = np.argsort(ids)  # as steps are read
-    for begin in range(0, n, AT_ONCE):
-        some = order[begin : begin + AT_ONCE]
-        steps = steps_of(ids[some], first_on=first_on, n_days=n_days, parts=WAITED_BY)
-        done[some] = operations(steps)
-        told = demand_of(done[some], qos_ms=steps[:, 2], queue_ms=steps[:, 3])
-        asked[some] = told.asked
-        patience[some] = told.patience
-        for flag, one in zip(flags, (told.is_estimated, told.is_least, told.is_read), strict=True):
-            flag[some] = one
-    return Recorded(
-        rows=rows, n_own=n_own, first_on=first_on, done=done,
-        asked=Demand(
-            asked=asked, is_estimated=flags[0], is_least=flags[1], is_read=flags[2],
-            patience=patience,
-        ),
-    )  # fmt: skip
-
-
-def _limits(
-    view: View, tiered: Tiered, recorded: Recorded, *, drafts: Sequence[DraftLimit]
-) -> Limits:
-    """What bears on disks: their own limits, tiers that are shared, and what volumes are set to.
-
-    A draft takes the place of its tier's limits, also where a host or a volume is set to less:
-    who tries a limit means to have it set.
-    """
-    rows = recorded.rows
-    draft_of = {one.tier_id: one for one in drafts}
-    told = [draft_of.get(one.tier.pk) for one in tiered.defined]
-    is_drafted = np.array([*(one is not None for one in told), False])[tiered.tier[rows]]
-    is_shared = np.array([*(one.core.is_together for one in tiered.defined), False])
-    most = np.array([*(np.nan if one is None else float(one.max_iops) for one in told), np.nan])
-    least = np.array([*(np.nan if one is None else float(one.min_iops) for one in told), np.nan])
-    maximum = np.where(is_drafted, most[tiered.tier[rows]], tiered.maximum[rows])
-    alone = ~is_shared[tiered.tier[rows]]
-    maximum = np.where(np.isnan(maximum), np.inf, maximum)
-    minimum = np.where(is_drafted, least[tiered.tier[rows]], tiered.minimum[rows])
-    ceilings = np.array(
-        [
-            np.inf if not one.core.is_together else float((draft or one.core).max_iops)
-            for one, draft in zip(tiered.defined, told, strict=True)
-        ]
-    )
-    volume = tiered.place["volume"][rows]
-    set_most = configured(view.reading, kind="volume")[1]
-    under = np.where(is_drafted, NOWHERE, volume)
-    return Limits(
-        maximum=maximum,
-        minimum=np.minimum(np.nan_to_num(np.where(alone, minimum, 0)), maximum),
-        patience=recorded.asked.patience,
-        shared=(
-            Shared(group=tiered.tier[rows], ceiling=ceilings),
-            Shared(group=under, ceiling=np.where(np.isnan(set_most), np.inf, set_most)),
-        ),
-    )
 
 
 def _share(part: np.ndarray, of: np.ndarray) -> float:
@@ -284,7 +112,7 @@ def _promised(
     own = DraftLimit(tier_id=one.tier.pk, min_iops=one.core.min_iops, max_iops=one.core.max_iops)
     run = _once(
         told, "promised",
-        lambda: replayed(told.asked.asked, _limits(view, tiered, told, drafts=(own,))),
+        lambda: replayed(told.asked.asked, limits_of(view, tiered, told, drafts=(own,))),
     )  # fmt: skip
     run = run.of_first(told.n_own)
     return _sum(run, base=None, n_steps=told.done.shape[1])

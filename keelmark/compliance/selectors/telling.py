@@ -33,30 +33,19 @@ def lanes_of(
     """Return the lanes of some disks, in their order; of tenants' viewers without places."""
     table = view.reading.estate.table("disk")
     ids = table.ids[rows]
-    order = np.argsort(ids)
     day = EPOCH + timedelta(days=view.reading.day)
-    steps = np.empty((len(rows), len(PARTS), 2 * STEPS_A_DAY), dtype=np.float32)
-    steps[order] = steps_of(ids[order], first_on=day - timedelta(days=1), n_days=2)
+    steps = steps_of(ids, first_on=day - timedelta(days=1), n_days=2)
     begin = datetime(day.year, day.month, day.day, tzinfo=UTC) - timedelta(days=1)
     end = 2 * STEPS_A_DAY
     if served.read_at is not None:
         end = int((served.read_at - begin).total_seconds()) // STEP_SECONDS
     window = operations(steps[:, :, max(0, end - STEPS_A_DAY) : end])
-    instants = _in_order(ids, order) if view.reading.when is When.NOW else None
+    instants = instants_of(ids) if view.reading.when is When.NOW else None
     told = _Teller(view, served, shows_places=shows_places)
     return [
         told.lane(int(row), day=window[at], instants=instants, at=at)
         for at, row in enumerate(rows.tolist())
     ]
-
-
-def _in_order(ids: Int64s, order: Int64s) -> Instants:
-    told = instants_of(ids[order])
-    back = np.argsort(order)
-    return Instants(
-        iops=told.iops[back], latency_ms=told.latency_ms[back], qos_ms=told.qos_ms[back],
-        read_at=told.read_at[back],
-    )  # fmt: skip
 
 
 class _Teller:

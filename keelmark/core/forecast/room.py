@@ -6,10 +6,10 @@ from typing import Final
 import numpy as np
 
 from keelmark.core.arrays import Float64s, Int64s
-from keelmark.core.forecast.outlook import Outlook, runways
+from keelmark.core.forecast.outlook import Outlook, runway, runways
 
 N_LEVELS: Final = 16  # additions that are looked at together
-N_ROUNDS: Final = 3
+N_HALVINGS: Final = 12  # of what is looked for, to a 4,096th of it
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -60,7 +60,7 @@ def room_until(of: Outlook, *, mark_bytes: Int64s, days: Int64s, horizon_days: i
     Returns
     -------
     (n_series,) float64
-        Bytes, to a 3,000th of the mark and never more than may be; below 0 where the early
+        Bytes, to a 4,000th of the mark and never more than may be; below 0 where the early
         date comes sooner as it is: what would have to go; NaN where it is not judged.
 
     Notes
@@ -68,19 +68,14 @@ def room_until(of: Outlook, *, mark_bytes: Int64s, days: Int64s, horizon_days: i
     The same first passage by which dates are told: with that much more, a mark is reached as a
     mark lower by that much is now.
     """
-    free = mark_bytes - of.last_bytes
-    least, most = -np.maximum(of.last_bytes, 0.0), np.maximum(free, 0.0)
-    most = np.where(np.isnan(most), 0.0, most)
-    least = np.where(np.isnan(least), 0.0, least)
-    for _ in range(N_ROUNDS):
-        told = additions_of(
-            of, mark_bytes=mark_bytes, least=least, most=most, horizon_days=horizon_days
+    last = np.nan_to_num(of.last_bytes)
+    holds, fails = -np.maximum(last, 0.0), np.maximum(mark_bytes - last, 0.0)
+    for _ in range(N_HALVINGS):
+        tried = np.floor((holds + fails) / 2)
+        way = runway(
+            of, mark_bytes=(mark_bytes - tried).astype(np.int64), horizon_days=horizon_days
         )
-        holds = told.early_days > days
+        is_held = way.early_days > days
         # More is never later: what holds is held by all that is less.
-        n_held = holds.sum(axis=0)
-        at = np.arange(len(mark_bytes))
-        low = told.added_bytes[np.maximum(n_held - 1, 0), at]
-        high = told.added_bytes[np.minimum(n_held, N_LEVELS - 1), at]
-        least, most = low, high
-    return np.where(np.isnan(told.early_days).any(axis=0), np.nan, least)
+        holds, fails = np.where(is_held, tried, holds), np.where(is_held, fails, tried)
+    return np.where(np.isnan(way.early_days), np.nan, holds)

@@ -58,8 +58,8 @@ class Ground:
     """Where work may go, (n_places,): a pool, the cluster that runs it, a datastore or a new one.
 
     ``cluster`` and ``store`` are NOWHERE where none is chosen, or a new one would be made.
-    ``quota_left`` is by the name of a tenant, ``rejects`` by that of a policy: (n_places,) how
-    many of its rules a place would break.
+    ``quota_left`` is by the name of a tenant, ``rejects`` by that of every policy that
+    is asked for: (n_places,) how many of its rules a place would break.
     """
 
     pool: Int64s

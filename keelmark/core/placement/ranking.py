@@ -7,7 +7,7 @@ from typing import Final
 
 import numpy as np
 
-from keelmark.core.arrays import Float64s, Int64s
+from keelmark.core.arrays import Bools, Float64s, Int64s
 from keelmark.core.errors import RangeError
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.placement.assigning import Assigned, assign
@@ -44,7 +44,7 @@ class Weights:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class Left:
+class Remains:
     """What a unit of each workload would leave at each place, (n_workloads, n_places) each.
 
     ``early_days`` is the runway to the limit mark on the bad case, ``space_share`` of the limit
@@ -56,7 +56,7 @@ class Left:
     iops_share: Float64s
 
 
-def left_by(ground: Ground, hurdles: Hurdles, *, horizon_days: int) -> Left:
+def left_by(ground: Ground, hurdles: Hurdles, *, horizon_days: int) -> Remains:
     """Return what a unit of each workload would leave behind at each place."""
     by_name = {one.name: one for one in hurdles.limits}
     demands = hurdles.demands
@@ -69,7 +69,7 @@ def left_by(ground: Ground, hurdles: Hurdles, *, horizon_days: int) -> Left:
     with np.errstate(invalid="ignore", divide="ignore"):
         space = (_left(by_name[Check.SPACE], ground) - demands.written_bytes[:, None]) / limit
         speed = (_left(iops, ground) - demands.busy_iops[:, None]) / sustains
-    return Left(
+    return Remains(
         early_days=np.column_stack([early, np.full(len(early), np.nan)])[:, ground.pool],
         space_share=space, iops_share=speed,
     )  # fmt: skip
@@ -79,7 +79,7 @@ def _left(limit: Limit, ground: Ground) -> Float64s:
     return np.append(limit.room, np.nan)[limit.rows(len(limit.demand), len(ground.pool))]
 
 
-def scores(left: Left, weights: Weights, *, horizon_days: int) -> Float64s:
+def scores(left: Remains, weights: Weights, *, horizon_days: int) -> Float64s:
     """Return how well places keep what is to be kept, 0 to 1, (n_workloads, n_places).
 
     A runway counts by its logarithm: from a month to two is as much as from a year to two. What
@@ -98,7 +98,7 @@ def scores(left: Left, weights: Weights, *, horizon_days: int) -> Float64s:
     return score
 
 
-def ranked(clears: np.ndarray, score: Float64s) -> list[Int64s]:
+def ranked(clears: Bools, score: Float64s) -> list[Int64s]:
     """Return the places that each workload may go to, the best first, then by their order."""
     return [
         rows[np.argsort(-score[at][rows], kind="stable")]

@@ -7,7 +7,7 @@ from typing import Final
 
 import numpy as np
 
-from keelmark.core.arrays import Bools, Float64s, Int64s
+from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.errors import RangeError
 from keelmark.core.policy.judging import Policy
 from keelmark.core.units import MAX_BYTES, PERCENT, percent_of
@@ -138,7 +138,6 @@ class Demands:
     cpus: Float64s
     memory_bytes: Float64s
     ports: Float64s
-    is_together: Bools
 
 
 def demands_of(workloads: Sequence[Workload]) -> Demands:
@@ -172,5 +171,4 @@ def demands_of(workloads: Sequence[Workload]) -> Demands:
         cpus=of_vms("n_cpus"),
         memory_bytes=of_vms("memory_bytes"),
         ports=np.array([float(one.n_ports) for one in workloads]),
-        is_together=np.array([one.apart is Apart.TOGETHER for one in workloads], dtype=np.bool_),
     )

@@ -10,7 +10,6 @@ import pyarrow as pa
 from django.db import connection
 
 from keelmark.core.arrays import Float64s, Int64s
-from keelmark.core.errors import RangeError
 from keelmark.core.performance import PARTS, STEPS_A_DAY
 from keelmark.readings import sql
 from keelmark.readings.columnar import columns_told
@@ -28,8 +27,8 @@ def steps_of(
 ) -> Steps:
     """Return the five-minute means of things (n_things, n_parts, n_days · 288), NaN unread.
 
-    The ids are sorted; what is read as a row stands before what is packed. Of some parts alone
-    it takes a fraction of the time.
+    What is read as a row stands before what is packed. Of some parts alone it takes a fraction of
+    the time.
     """
     rows = row_steps(ids, first_on=first_on, n_days=n_days, parts=parts)
     packed = packed_steps(ids, first_on=first_on, n_days=n_days, parts=parts)
@@ -41,18 +40,18 @@ def packed_steps(
     ids: Int64s, *, first_on: date, n_days: int, parts: Sequence[int] = ALL_PARTS
 ) -> Steps:
     """Return the same of what is packed alone."""
-    steps = _nothing(len(_in_order(ids)), n_days * STEPS_A_DAY, n_parts=len(parts))
+    steps = _nothing(len(ids), n_days * STEPS_A_DAY, n_parts=len(parts))
     days = {
         "entity_ids": ids.tolist(),
         "first_on": first_on,
         "last_on": first_on + timedelta(days=n_days - 1),
     }
+    row_of = {entity_id: row for row, entity_id in enumerate(ids.tolist())}
     with connection.cursor() as cursor, cursor.copy(sql.COPY_PACKED_OUT, days) as copy:
         copy.set_types(["int8", "date", "bytea"])
         for entity_id, day, content in copy.rows():
             begin = (day - first_on).days * STEPS_A_DAY
-            row = int(np.searchsorted(ids, entity_id))
-            steps[row, :, begin : begin + STEPS_A_DAY] = decoded(content, parts=parts)
+            steps[row_of[entity_id], :, begin : begin + STEPS_A_DAY] = decoded(content, parts=parts)
     return steps
 
 
@@ -60,9 +59,9 @@ def row_steps(
     ids: Int64s, *, first_on: date, n_days: int, parts: Sequence[int] = ALL_PARTS
 ) -> Steps:
     """Return the same of what is kept in rows alone."""
-    steps = _nothing(len(_in_order(ids)), n_days * STEPS_A_DAY, n_parts=len(parts))
+    steps = _nothing(len(ids), n_days * STEPS_A_DAY, n_parts=len(parts))
     table = _table(sql.READ_STEPS, ids=ids, span=_days(first_on, n_days))
-    rows = np.searchsorted(ids, table.column("id").to_numpy())
+    rows = _rows_of(table.column("id").to_numpy(), ids=ids)
     at = table.column("at").to_numpy() - (first_on - EPOCH).days * STEPS_A_DAY
     for place, part in enumerate(parts):
         steps[rows, place, at] = table.column(_MEANS[part]).to_numpy()
@@ -72,13 +71,13 @@ def row_steps(
 def last_steps(ids: Int64s, *, end_at: datetime, n_steps: int) -> Steps:
     """Return the last so many steps before a boundary (n_things, n_parts, n_steps), NaN unread.
 
-    The ids are sorted; the end is a boundary of five minutes.
+    The end is a boundary of five minutes.
     """
     begin_at = end_at - timedelta(seconds=n_steps * STEP_SECONDS)
     first = int(begin_at.timestamp()) // STEP_SECONDS
     steps = _nothing(len(ids), n_steps)
     table = _table(sql.READ_STEPS, ids=ids, span=(begin_at, end_at))
-    rows = np.searchsorted(ids, table.column("id").to_numpy())
+    rows = _rows_of(table.column("id").to_numpy(), ids=ids)
     at = table.column("at").to_numpy() - first
     for part, name in enumerate(_MEANS):
         steps[rows, part, at] = table.column(name).to_numpy()
@@ -112,14 +111,15 @@ class Instants:
 
 
 def instants_of(ids: Int64s) -> Instants:
-    """Return what things do at this instant; the ids are sorted."""
+    """Return what things do at this instant."""
     columns = ("read_ops", "write_ops", "busy_seconds", "qos_seconds")
     told = {name: np.full(len(ids), np.nan) for name in columns}
     read_at = np.full(len(ids), np.nan)
+    row_of = {entity_id: row for row, entity_id in enumerate(ids.tolist())}
     with connection.cursor() as cursor:
         cursor.execute(sql.READ_INSTANTS, {"entity_ids": ids.tolist(), "columns": list(columns)})
         for entity_id, column, at_us, per_second in cursor.fetchall():
-            row = int(np.searchsorted(ids, entity_id))
+            row = row_of[entity_id]
             told[column][row] = np.nan if per_second is None else per_second
             if column in columns[:2] and per_second is not None:
                 read_at[row] = at_us / 1e6
@@ -180,7 +180,7 @@ def _rolled(
     steps = _nothing(*shape)
     peak, n_read = np.full(shape, np.nan, np.float32), np.zeros(shape, dtype=np.int64)
     told_ids = table.column("id").to_numpy()
-    rows = told_ids if n_rows else np.searchsorted(ids, told_ids)
+    rows = told_ids if n_rows else _rows_of(told_ids, ids=ids)
     at = table.column("at").to_numpy() - first
     for part, name in enumerate(_MEANS):
         steps[rows, part, at] = table.column(name).to_numpy()
@@ -219,11 +219,11 @@ def _days(first_on: date, n_days: int) -> tuple[datetime, datetime]:
     return begin, begin + timedelta(days=n_days)
 
 
-def _in_order(ids: Int64s) -> Int64s:
-    """Things as rows are found by: another order would tell one of another."""
-    if (np.diff(ids) <= 0).any():
-        raise RangeError(argument="ids", found="another order", wanted="sorted, each once")
-    return ids
+def _rows_of(told: Int64s, *, ids: Int64s) -> Int64s:
+    """Rows of things among the ids that were asked for, in whatever order those stand."""
+    order = np.argsort(ids)
+    rows: Int64s = order[np.searchsorted(ids, told, sorter=order)]
+    return rows
 
 
 def _nothing(n_things: int, n_steps: int, *, n_parts: int = len(PARTS)) -> Steps:

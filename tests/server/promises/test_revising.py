@@ -17,20 +17,9 @@ from keelmark.estate.documents import (
     VolumeDocument,
 )
 from keelmark.readings.performance.packing import take_packed
-from tests.server.cluster import make_cluster
-from tests.server.conftest import NOW, for_a_module
-from tests.server.promising import COPY, ENCRYPTED, FLASH, about, drawn_up, drive, promised, tell
-
-
-@pytest.fixture(scope="module")
-def cluster(django_db_setup, django_db_blocker):
-    with for_a_module(django_db_blocker):
-        yield make_cluster(is_forecast=False)
-
-
-@pytest.fixture
-def estate(cluster, db):
-    return cluster
+from tests.server.cluster import about, tell
+from tests.server.conftest import NOW
+from tests.server.promises.promising import COPY, ENCRYPTED, FLASH, drawn_up, drive, promised
 
 
 def test_a_draft_is_tried_before_it_is_a_revision(api, estate):

@@ -1,22 +1,14 @@
 """Draws policies up over the API, promises them, and tells of what they are judged by."""
 
-from keelmark.bearings.packs.building import build_revision
 from keelmark.core.units import TIB
 from keelmark.estate.documents import (
-    AboutDocument,
     DriveDocument,
 )
-from keelmark.feeds.importer import Imported, import_documents
 from tests.server.conftest import NOW
 
 COPY = {"kind": "copy", "told": {"within_minutes": 240}}
 FLASH = {"kind": "media", "told": {"media": "ssd"}}
 ENCRYPTED = {"kind": "encrypted", "told": {}}
-
-
-def tell(*documents):
-    import_documents(list(documents), into=Imported())
-    build_revision(now=NOW)
 
 
 def drawn_up(api, *rules, name="Twice-kept", settling=0):
@@ -33,10 +25,6 @@ def promised(api, policy, *ids):
     )
     assert told.status_code == 200, told.content
     return told.json()
-
-
-def about(uid, **says):
-    return AboutDocument(uid=uid, read_at=NOW, says=says)
 
 
 def verdict(api, pk, kind="media"):

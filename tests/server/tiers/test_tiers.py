@@ -16,40 +16,9 @@ from keelmark.estate.documents import CountersDocument, VirtualDiskDocument
 from keelmark.estate.models import Entity
 from keelmark.feeds.importer import Imported, import_documents
 from keelmark.readings.models import StepsLately
-from tests.server.cluster import do_all_day, make_cluster
-from tests.server.conftest import NOW, Api, for_a_module, signed_in
-from tests.server.tiering import (
-    DONE,
-    SLACK,
-    YESTERDAY,
-    about,
-    drawn_up,
-    lane,
-    lanes,
-    named,
-    sampled,
-    tell,
-)
-
-
-@pytest.fixture(scope="module")
-def cluster(django_db_setup, django_db_blocker):
-    with for_a_module(django_db_blocker):
-        ids = make_cluster(is_forecast=False)
-        do_all_day({ids[f"path.v{n}:a"]: did for n, did in DONE.items()}, on=YESTERDAY)
-        yield ids
-
-
-@pytest.fixture
-def estate(cluster, db):
-    return cluster
-
-
-@pytest.fixture
-def slack(api, estate):
-    tier = drawn_up(api)
-    named(api, tier, *(estate[f"uuid.v{n}"] for n in range(5)))
-    return tier
+from tests.server.cluster import about, tell
+from tests.server.conftest import NOW, Api, signed_in
+from tests.server.tiers.tiering import SLACK, YESTERDAY, drawn_up, lane, lanes, named, sampled
 
 
 def test_disks_stand_by_what_they_do_beside_their_tier(api, estate, slack):

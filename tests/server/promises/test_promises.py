@@ -23,17 +23,15 @@ from keelmark.estate.documents import (
     VolumeDocument,
 )
 from keelmark.estate.models import Entity, Event
-from tests.server.cluster import READ_AT, make_cluster
+from tests.server.cluster import READ_AT, about, make_cluster, tell
 from tests.server.conftest import NOW, Api, for_a_module, signed_in
-from tests.server.promising import (
+from tests.server.promises.promising import (
     COPY,
     ENCRYPTED,
     FLASH,
-    about,
     drawn_up,
     drive,
     promised,
-    tell,
     verdict,
 )
 
@@ -42,11 +40,6 @@ from tests.server.promising import (
 def cluster(django_db_setup, django_db_blocker):
     with for_a_module(django_db_blocker):
         yield make_cluster()
-
-
-@pytest.fixture
-def estate(cluster, db):
-    return cluster
 
 
 def test_what_is_promised_to_a_vm_is_judged_by_the_pool_under_it(api, estate):

@@ -1,33 +1,11 @@
 """Replay: what other limits would have done with what was asked for."""
 
-import pytest
-
 from keelmark.core.performance import STEPS_A_DAY
 from keelmark.core.units import TIB
 from keelmark.estate.documents import VolumeDocument
-from tests.server.cluster import do_all_day, make_cluster
-from tests.server.conftest import NOW, for_a_module
-from tests.server.tiering import DONE, YESTERDAY, about, drawn_up, named, replay, tell
-
-
-@pytest.fixture(scope="module")
-def cluster(django_db_setup, django_db_blocker):
-    with for_a_module(django_db_blocker):
-        ids = make_cluster(is_forecast=False)
-        do_all_day({ids[f"path.v{n}:a"]: did for n, did in DONE.items()}, on=YESTERDAY)
-        yield ids
-
-
-@pytest.fixture
-def estate(cluster, db):
-    return cluster
-
-
-@pytest.fixture
-def slack(api, estate):
-    tier = drawn_up(api)
-    named(api, tier, *(estate[f"uuid.v{n}"] for n in range(5)))
-    return tier
+from tests.server.cluster import about, do_all_day, tell
+from tests.server.conftest import NOW
+from tests.server.tiers.tiering import YESTERDAY, drawn_up, named, replay
 
 
 def test_replay_tells_what_other_limits_would_have_done(api, estate, slack):
@@ -75,6 +53,16 @@ def test_disks_of_other_tiers_take_their_part_of_what_a_volume_lets_through(api,
     assert course["recorded"] == [120] * STEPS_A_DAY  # its own, whoever was read beside it
 
 
+def test_what_is_brought_in_later_is_replayed_at_once(api, estate):
+    own = drawn_up(api, name="Own")
+    named(api, own, estate["path.v4:a"])
+    assert replay(api, own)["n_read"] == 0
+    do_all_day({estate["path.v4:a"]: (90, 0, 0)}, on=YESTERDAY)
+    told = replay(api, own, course_of=estate["path.v4:a"])
+    assert told["n_read"] == 1
+    assert told["course"]["recorded"] == [90] * STEPS_A_DAY
+
+
 def test_a_draft_limit_that_cannot_be_is_told_with_its_place(api, estate, slack):
     wrong = [{"tier_id": slack["id"], "min_iops": 9, "max_iops": 1}]
     answer = api.send("POST", "/compliance/replays", tier_id=slack["id"], limits=wrong)
@@ -87,7 +75,7 @@ def test_a_draft_limit_that_cannot_be_is_told_with_its_place(api, estate, slack)
 def test_more_disks_than_can_be_replayed_are_refused_with_what_helps(
     api, estate, slack, monkeypatch
 ):
-    monkeypatch.setattr("keelmark.compliance.selectors.replays.MOST_DISKS", 2)
+    monkeypatch.setattr("keelmark.compliance.selectors.recorded.MOST_DISKS", 2)
     answer = api.send("POST", "/compliance/replays", tier_id=slack["id"])
     assert answer.status_code == 422
     assert "narrow the scope" in answer.json()["detail"]

@@ -3,24 +3,13 @@
 from datetime import timedelta
 
 from keelmark.access.clock import now
-from keelmark.bearings.packs.building import build_revision
-from keelmark.estate.documents import AboutDocument, CountersDocument
-from keelmark.feeds.importer import Imported, import_documents
+from keelmark.estate.documents import CountersDocument
 from tests.server.conftest import NOW
 
 YESTERDAY = NOW.date() - timedelta(days=1)
 SLACK = {"min_iops": 50, "max_iops": 300}
 # Reads a second, and the milliseconds that a limit and a line in front of the array add.
 DONE = {0: (300, 4, 0), 1: (120, 0, 0), 2: (20, 0, 100), 3: (10, 0, 0)}
-
-
-def tell(*documents):
-    import_documents(list(documents), into=Imported())
-    build_revision(now=NOW)
-
-
-def about(uid, **says):
-    return AboutDocument(uid=uid, read_at=NOW, says=says)
 
 
 def drawn_up(api, name="Slack", **told):

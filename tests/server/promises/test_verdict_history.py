@@ -2,8 +2,6 @@
 
 from datetime import datetime, timedelta
 
-import pytest
-
 from keelmark.access.models import Role
 from keelmark.access.services.people import ensure_person, set_person
 from keelmark.compliance.models import Promise, Revision, VerdictKept
@@ -12,20 +10,9 @@ from keelmark.estate.documents import (
     ProtectionDocument,
 )
 from keelmark.estate.models import Entity
-from tests.server.cluster import make_cluster
-from tests.server.conftest import NOW, Api, for_a_module, signed_in
-from tests.server.promising import FLASH, drawn_up, drive, promised, tell, verdict
-
-
-@pytest.fixture(scope="module")
-def cluster(django_db_setup, django_db_blocker):
-    with for_a_module(django_db_blocker):
-        yield make_cluster(is_forecast=False)
-
-
-@pytest.fixture
-def estate(cluster, db):
-    return cluster
+from tests.server.cluster import tell
+from tests.server.conftest import NOW, Api, signed_in
+from tests.server.promises.promising import FLASH, drawn_up, drive, promised, verdict
 
 
 def since(api, pk, kind):
