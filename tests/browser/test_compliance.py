@@ -27,6 +27,22 @@ def test_the_broken_promise_of_seabed_mapping_and_its_cause(signed_in: Page):
     expect(promises.rule("copy at another site")).to_contain_text("see why it is not copied")
 
 
+def test_subjects_are_looked_at_by_one_rule_alone(signed_in: Page):
+    promises = CompliancePage(signed_in)
+    promises.open()
+    # Nobody tells of its backup: by all rules it is unproven, its copy is there.
+    row = promises.subject("cache-k0001")
+    signed_in.get_by_label("Judged").select_option(label="by copy")
+    expect(signed_in).to_have_url(re.compile("rule=copy"))
+    expect(promises.matrix.get_by_role("columnheader", name="found")).to_be_visible()
+    expect(promises.matrix.get_by_role("row").nth(1)).to_contain_text("copy at another site")
+    expect(row).to_contain_text("copied")
+    expect(row.get_by_role("img", name="met")).to_be_visible()
+    promises.count("Marram-only", "broken").click()  # which has no such rule
+    expect(promises.matrix.get_by_role("row").nth(1)).to_contain_text("lies or runs")
+    expect(signed_in).not_to_have_url(re.compile("rule="))
+
+
 def test_a_revision_shows_what_it_would_do_and_settles(signed_in: Page):
     promises = CompliancePage(signed_in)
     promises.open()

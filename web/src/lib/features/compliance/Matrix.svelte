@@ -72,10 +72,21 @@
         }))
       : [
           { key: 'policy', name: 'policy', width: '110px', cell: promised, isText: true },
-          { key: 'why', name: 'worst', width: 'minmax(12rem, 2fr)', cell: why, isText: true },
+          {
+            key: 'why',
+            name: wanted.rule ? 'found' : 'worst',
+            width: 'minmax(12rem, 2fr)',
+            cell: why,
+            isText: true,
+          },
         ]),
   ]);
-  const worstOf = (one: Subject) => one.rules.find((rule) => rule.state === one.state) ?? null;
+  const ruleOf = (one: Subject, kind: string) => one.rules.find((rule) => rule.kind === kind);
+  // What a row tells: the one rule that is looked at, else the worst of all.
+  const toldOf = (one: Subject) =>
+    (wanted.rule ? ruleOf(one, wanted.rule) : one.rules.find((rule) => rule.state === one.state)) ??
+    null;
+  const stateOf = (one: Subject) => (wanted.rule ? toldOf(one)?.state : null) ?? one.state;
   const placeOf = (rule: Subject['rules'][number], one: Subject) =>
     rule.place && rule.place.id !== one.id ? `, at ${rule.place.name}` : '';
   const exportHref = $derived(
@@ -86,11 +97,10 @@
     }),
   );
   const stood = (one: Subject) => {
-    const worst = worstOf(one);
-    if (!worst?.since || one.state === 'met') return '';
-    return `${worst.is_least ? 'for at least' : 'for'} ${formatAge(worst.since)}`;
+    const told = toldOf(one);
+    if (!told?.since || told.state === 'met') return '';
+    return `${told.is_least ? 'for at least' : 'for'} ${formatAge(told.since)}`;
   };
-  const ruleOf = (one: Subject, kind: string) => one.rules.find((rule) => rule.kind === kind);
   const empty = $derived(
     wanted.state || wanted.rule
       ? `No ${kindWord(wanted.kind)} of this scope stands so.`
@@ -104,7 +114,7 @@
 
 {#snippet name(one: Subject)}
   <span class="flex items-center gap-2">
-    <StateGlyph state={one.state} />
+    <StateGlyph state={stateOf(one)} />
     <span class="min-w-0">
       <a class="lead block font-semibold hover:underline" href={bearing.href(pathOf(one))}
         >{one.name}</a
@@ -132,7 +142,7 @@
 {/snippet}
 {#snippet promised(one: Subject)}{one.policy_name ?? 'none'}{/snippet}
 {#snippet why(one: Subject)}
-  {@const told = worstOf(one)}
+  {@const told = toldOf(one)}
   <span class={told ? drawn(told.state) : ''} title={told?.wanted}
     >{told ? `${told.wanted}: ${told.found}${placeOf(told, one)}` : ''}</span
   >

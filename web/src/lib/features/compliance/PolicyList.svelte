@@ -43,7 +43,10 @@
           of={policy.name}
           chosen={policy.id === chosen ? state : null}
           onpick={(told) =>
-            void writeQuery({ policy: String(policy.id), state: told }, { isStep: true })}
+            void writeQuery(
+              { policy: String(policy.id), state: told, rule: null },
+              { isStep: true },
+            )}
         />
       {:else}
         <p class="text-ink-soft">promised to nobody in sight</p>
