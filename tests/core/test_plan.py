@@ -51,15 +51,16 @@ def estate() -> Estate:
                "used": 500 * GIB} for at in range(2)],
     )  # fmt: skip
     outlooks = {
-        kind: _outlooks(made.table(kind).amounts("used")) for kind in ("pool", "datastore", "disk")
+        kind: outlooks_of(made.table(kind).amounts("used"))
+        for kind in ("pool", "datastore", "disk")
     }
-    outlooks["array"] = _outlooks(
+    outlooks["array"] = outlooks_of(
         Amounts(values=np.array([0, 24 * TIB]), is_known=np.array([False, True]))
     )
     return replace(made, outlooks=outlooks)
 
 
-def _outlooks(used: Amounts) -> Outlooks:
+def outlooks_of(used: Amounts) -> Outlooks:
     last = np.where(used.is_known, used.values, 0).astype(np.float64)
     of = make_outlook(last, growth=0.02 * TIB, spread=0.01 * TIB)
     as_of = np.full(len(last), TODAY)
@@ -193,7 +194,7 @@ def test_a_migration_conserves_every_byte(day, first, pace, move):
 
 
 def test_what_is_born_is_there_from_its_day_and_holds_what_is_placed_on_it():
-    born = Born(day=TODAY + 30, kind="pool", row=N_POOLS, name="swift-9",
+    born = Born(day=TODAY + 30, kind="pool", row=N_POOLS, born_id=2**52, name="swift-9",
                 amounts={"size": 50 * TIB, "promised": 0}, words={"class": "Deep"},
                 links={"array": 0, "site": 0})  # fmt: skip
     course = Course(day=TODAY + 40, kind="pool", row=N_POOLS, first_bytes=TIB,
@@ -220,12 +221,12 @@ def test_what_is_retired_is_counted_no_more():
     "wrong",
     [
         lambda: plan_of(ESTATE, [Retire(day=TODAY - 1, kind="pool", row=0)]),
-        lambda: plan_of(ESTATE, [Born(day=TODAY, kind="pool", row=0, name="x")]),
+        lambda: plan_of(ESTATE, [Born(day=TODAY, kind="pool", row=0, born_id=2**52, name="x")]),
         lambda: read_with(ESTATE, Plan(), day=TODAY - 1),
         lambda: Course(day=TODAY, kind="pool", row=0, first_bytes=2, most_bytes=1),
         lambda: Course(day=TODAY, kind="pool", row=0, first_bytes=0, most_bytes=1,
                        bytes_per_day=-1),
-        lambda: Born(day=TODAY, kind="pool", row=4, name="x").undone(ESTATE),
+        lambda: Born(day=TODAY, kind="pool", row=4, born_id=2**52, name="x").undone(ESTATE),
     ],
 )  # fmt: skip
 def test_what_cannot_be_planned_is_refused(wrong):

@@ -36,6 +36,18 @@ class Outlook:
     ceiling_bytes: Float64s
     is_judged: Bools
 
+    def of_rows(self, rows: Int64s) -> "Outlook":
+        """Return some of them."""
+        return Outlook(
+            last_bytes=self.last_bytes[rows],
+            level_bytes=self.level_bytes[rows],
+            growth_bytes_per_day=self.growth_bytes_per_day[rows],
+            fan=self.fan.of_rows(rows),
+            rhythm=self.rhythm.of_rows(rows),
+            ceiling_bytes=self.ceiling_bytes[rows],
+            is_judged=self.is_judged[rows],
+        )
+
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Runway:

@@ -38,6 +38,23 @@ class Draft:
             words.append(word)
         codes[row] = NOWHERE if word is None else words.index(word)
 
+    def told(self, kind: str, column: str, row: int) -> int | None:
+        """Return one amount as it is by now."""
+        written = self._amounts.get((kind, column))
+        return (written or self.estate.table(kind).amounts(column)).told(row)
+
+    def word(self, kind: str, column: str, row: int) -> str | None:
+        """Return one word as it is by now."""
+        if (kind, column) in self._words:
+            codes, words = self._words[kind, column]
+            return None if codes[row] == NOWHERE else words[codes[row]]
+        return words_of(self.estate.table(kind), column).told(row)
+
+    def links(self, kind: str, name: str) -> Int64s:
+        """Return the rows of a link as they are by now, not to be written to."""
+        written = self._links.get((kind, name))
+        return self.estate.table(kind).links[name] if written is None else written
+
     def link(self, kind: str, name: str) -> Int64s:
         """Return the rows of a link to write to."""
         key = kind, name

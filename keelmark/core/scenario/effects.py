@@ -33,10 +33,16 @@ class Effect(ABC):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class SetAmount(Effect):
-    """A column of amounts holds another one, None for what nobody knows."""
+class OfRow(Effect):
+    """A change of one row."""
 
     row: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SetAmount(OfRow):
+    """A column of amounts holds another one, None for what nobody knows."""
+
     column: str
     amount: int | None
 
@@ -53,10 +59,9 @@ class SetAmount(Effect):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class AddAmount(Effect):
+class AddAmount(OfRow):
     """A column of amounts holds so much more, or less; what is not known stays so."""
 
-    row: int
     column: str
     amount: int
 
@@ -73,10 +78,9 @@ class AddAmount(Effect):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class SetWord(Effect):
+class SetWord(OfRow):
     """A column of words holds another one, None for none."""
 
-    row: int
     column: str
     word: str | None
 
@@ -90,10 +94,9 @@ class SetWord(Effect):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class SetLink(Effect):
+class SetLink(OfRow):
     """A thing belongs to another one, NOWHERE for none."""
 
-    row: int
     link: str
     to: int
 
@@ -135,10 +138,8 @@ class SetPair(Effect):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Retire(Effect):
+class Retire(OfRow):
     """A thing is there no longer."""
-
-    row: int
 
     def write(self, draft: Draft) -> None:
         """Write it into an estate that is being changed."""
@@ -152,14 +153,13 @@ class Retire(Effect):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Course(Effect):
+class Course(OfRow):
     """Bytes that a thing holds more than its outlook says, or fewer, from a day on.
 
     ``first_bytes`` on that day, ``bytes_per_day`` more on each that follows, until
     ``most_bytes``; all of them are taken away where ``is_less``.
     """
 
-    row: int
     first_bytes: int
     bytes_per_day: float = 0.0
     most_bytes: int
@@ -192,13 +192,14 @@ class Course(Effect):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Born(Effect):
+class Born(OfRow):
     """A thing that there is not yet; columns and links that are not named are not known.
 
-    Its row stands in the table before its day too, as of something that nobody has seen.
+    Its row stands in the table before its day too, as of something that nobody has seen and of
+    which nobody tells anything. ``born_id`` is its id, above those of all that there are.
     """
 
-    row: int
+    born_id: int
     name: str
     amounts: Mapping[str, int] = field(default_factory=dict)
     words: Mapping[str, str] = field(default_factory=dict)
@@ -206,8 +207,13 @@ class Born(Effect):
 
     def write(self, draft: Draft) -> None:
         """Write it into an estate that is being changed."""
-        told = draft.amounts(self.kind, "seen")
-        told.values[self.row] = draft.estate.day
+        for column, amount in {**self.amounts, "seen": draft.estate.day}.items():
+            told = draft.amounts(self.kind, column)
+            told.values[self.row], told.is_known[self.row] = amount, True
+        for column, word in self.words.items():
+            draft.set_word(self.kind, column, row=self.row, word=word)
+        for name, to in self.links.items():
+            draft.link(self.kind, name)[self.row] = to
 
     def undone(self, estate: Estate) -> "Effect":
         """Refuse: what is born is taken out of the plan, not taken back by another change."""

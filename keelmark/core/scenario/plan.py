@@ -8,7 +8,7 @@ import numpy as np
 from keelmark.core.arrays import Int64s
 from keelmark.core.errors import RangeError
 from keelmark.core.estate.books import MarkColumns
-from keelmark.core.estate.columns import NOWHERE, Amounts, Column, Table, Words
+from keelmark.core.estate.columns import NOWHERE, Amounts, Column, Table
 from keelmark.core.estate.estate import Estate, Outlooks
 from keelmark.core.estate.reading import LIKELY, Reading, read
 from keelmark.core.forecast import Fan, Outlook, Rhythm
@@ -16,7 +16,6 @@ from keelmark.core.marks import DEFAULT_MARKS
 from keelmark.core.scenario.draft import Draft
 from keelmark.core.scenario.effects import Born, Course, Effect
 
-FIRST_ID = 2**62  # of what is born: behind all that there is
 NEVER = 2**31  # a day that does not come
 
 
@@ -25,6 +24,11 @@ class Plan:
     """Effects in the order in which they come: by day, of one day as they were named."""
 
     effects: tuple[Effect, ...] = ()
+
+    @property
+    def born(self) -> list[Born]:
+        """What there is not yet."""
+        return [one for one in self.effects if isinstance(one, Born)]
 
     def added_on(self, day: int, estate: Estate) -> dict[str, Int64s]:
         """Return the bytes that things hold more, or fewer, on a day, (n,) by kind."""
@@ -37,8 +41,7 @@ class Plan:
 
     def on(self, estate: Estate, *, day: int) -> Estate:
         """Return the estate with all that has come by a day."""
-        told = _with_born(estate, [one for one in self.effects if isinstance(one, Born)])
-        draft = Draft(told)
+        draft = Draft(with_rows(estate, self.born))
         for one in self.effects:
             if one.day <= day:
                 one.write(draft)
@@ -81,11 +84,17 @@ def read_with(estate: Estate, plan: Plan, *, day: int, quantile: float = LIKELY)
     return read(told, day=day, quantile=quantile, added=plan.added_on(day, told))
 
 
-def _with_born(estate: Estate, born: Sequence[Born]) -> Estate:
-    """The estate with rows for what is born, of things that nobody has seen yet."""
+def with_rows(estate: Estate, born: Sequence[Born]) -> Estate:
+    """Return the estate with rows for what is born, of which nobody tells anything yet.
+
+    An estate that has rows for all of it already is returned as it is.
+    """
     by_kind: dict[str, list[Born]] = {}
     for one in born:
-        by_kind.setdefault(one.kind, []).append(one)
+        if one.row >= len(estate.table(one.kind)):
+            by_kind.setdefault(one.kind, []).append(one)
+    if not by_kind:
+        return estate
     tables, marks, outlooks = dict(estate.tables), dict(estate.marks), dict(estate.outlooks)
     for kind, some in by_kind.items():
         tables[kind] = _longer(estate.table(kind), sorted(some, key=lambda one: one.row))
@@ -98,37 +107,25 @@ def _with_born(estate: Estate, born: Sequence[Born]) -> Estate:
 
 def _longer(table: Table, born: Sequence[Born]) -> Table:
     n = len(born)
-    first = FIRST_ID + len(table)
+    blank = np.zeros(n, dtype=np.int64)
+    nowhere = np.full(n, NOWHERE, dtype=np.int64)
     columns: dict[str, Column] = {}
     for name, column in table.columns.items():
         if isinstance(column, Amounts):
-            told = [NEVER if name == "seen" else one.amounts.get(name) for one in born]
+            is_seen = name == "seen"
             columns[name] = Amounts(
-                values=np.append(column.values, [one or 0 for one in told]).astype(np.int64),
-                is_known=np.append(column.is_known, [one is not None for one in told]),
+                values=np.append(column.values, blank + NEVER if is_seen else blank),
+                is_known=np.append(column.is_known, np.full(n, is_seen)),
             )
         else:
-            columns[name] = _more_words(column, [one.words.get(name) for one in born])
+            codes = np.append(column.codes, nowhere).astype(np.int32)
+            columns[name] = replace(column, codes=codes)
     return replace(
         table,
-        ids=np.append(table.ids, np.arange(first, first + n)),
+        ids=np.append(table.ids, [one.born_id for one in born]),
         names=(*table.names, *(one.name for one in born)),
-        links={
-            name: np.append(rows, [one.links.get(name, NOWHERE) for one in born]).astype(np.int64)
-            for name, rows in table.links.items()
-        },
+        links={name: np.append(rows, nowhere) for name, rows in table.links.items()},
         columns=columns,
-    )
-
-
-def _more_words(column: Words, told: Sequence[str | None]) -> Words:
-    words = list(column.words)
-    for one in told:
-        if one is not None and one not in words:
-            words.append(one)
-    codes = [NOWHERE if one is None else words.index(one) for one in told]
-    return replace(
-        column, codes=np.append(column.codes, codes).astype(np.int32), words=tuple(words)
     )
 
 

@@ -1,0 +1,45 @@
+"""All moves that a scenario may hold, by the name under which they are kept."""
+
+from collections.abc import Mapping
+from typing import Final
+
+from keelmark.core.scenario.moves.base import (
+    Ask,
+    DiskGiven,
+    Fault,
+    Form,
+    Move,
+    MoveFieldError,
+    Parts,
+    read_fields,
+    told_of,
+)
+from keelmark.core.scenario.moves.bytes import ChangeGrowth, Free, Migrate
+from keelmark.core.scenario.moves.ends import RetirePlace, SetQuota
+from keelmark.core.scenario.moves.hosts import AddHosts, RemoveHosts
+from keelmark.core.scenario.moves.place import Clone, Place
+from keelmark.core.scenario.moves.room import ExtendDatastore, ExtendPool, NewDatastore, NewPool
+
+# In the order in which a planner is offered them: free first, then move, then bring, then buy.
+MOVES: Final[dict[str, type[Move]]] = {
+    move.kind: move
+    for move in (
+        Free, Migrate, Place, Clone, ChangeGrowth, NewDatastore, ExtendDatastore, ExtendPool,
+        NewPool, AddHosts, RemoveHosts, RetirePlace, SetQuota,
+    )
+}  # fmt: skip
+
+
+def move_of(kind: str, told: Mapping[str, object]) -> Move:
+    """Return a move of what is kept of it; raise MoveFieldError at what is wrong."""
+    made = MOVES.get(kind)
+    if made is None:
+        raise MoveFieldError(move=kind, field="kind", wanted=f"one of {', '.join(MOVES)}")
+    return made(**read_fields(made, told))
+
+
+__all__ = [
+    "MOVES", "AddHosts", "Ask", "ChangeGrowth", "Clone", "DiskGiven", "ExtendDatastore",
+    "ExtendPool", "Fault", "Form", "Free", "Migrate", "Move", "MoveFieldError", "NewDatastore",
+    "NewPool", "Parts", "Place", "RemoveHosts", "RetirePlace", "SetQuota", "move_of", "told_of",
+]  # fmt: skip

@@ -1,0 +1,310 @@
+"""The estate as a move finds it on its day: with all that comes before it, to look at and write."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from keelmark.core.arrays import Int64s
+from keelmark.core.estate.columns import NOWHERE
+from keelmark.core.estate.estate import Estate
+from keelmark.core.forecast import MAX_HORIZON_DAYS
+from keelmark.core.forecast.outlook import amounts_after
+from keelmark.core.scenario.draft import Draft
+from keelmark.core.scenario.effects import (
+    AddAmount,
+    Born,
+    Course,
+    Effect,
+    Retire,
+    SetAmount,
+    SetLink,
+    SetPair,
+)
+from keelmark.core.units import PERCENT
+
+LIKELY = 0.5
+BAD_CASE = 0.9
+MOST_LAYERS = 6  # of pools over volumes of pools
+
+
+@dataclass(frozen=True, slots=True)
+class At:
+    """One thing: its kind and its row."""
+
+    kind: str
+    row: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Holds:
+    """What a thing is likely to hold on a day, by how much it grows, and where that ends."""
+
+    used_bytes: int
+    bytes_per_day: float
+    most_bytes: int
+
+
+class Stage:
+    """What moves read and write, in the order of their days.
+
+    ``births`` are the rows that a move may fill, by kind; every effect is written at once, so
+    that the next move finds it.
+    """
+
+    def __init__(self, estate: Estate, *, births: Mapping[int, Sequence[At]]) -> None:
+        self.estate = estate
+        self.draft = Draft(estate)
+        self.day = estate.day
+        self.effects: list[Effect] = []
+        self._births = births
+        self._courses: dict[At, list[Course]] = {}
+        self._left: dict[int, Iterator[At]] = {}
+        self._names: dict[At, str] = {}
+
+    # What is there
+
+    def find(self, thing_id: int) -> At | None:
+        """Return a thing by its id; below nought what the move of that number bears first."""
+        if thing_id < 0:
+            born = self._births.get(-thing_id, ())
+            return next((one for one in born if self.is_there(one)), None)
+        for kind, table in self.estate.tables.items():
+            if (row := table.row_of(thing_id)) is not None:
+                return At(kind, row)
+        return None
+
+    def born_by(self, number: int, kind: str) -> At | None:
+        """Return the thing of a kind that a move bears."""
+        return next((one for one in self._births.get(number, ()) if one.kind == kind), None)
+
+    def is_there(self, of: At) -> bool:
+        """Return whether a thing has come and not gone by the day."""
+        seen = self.amount(of, "seen")
+        return (
+            seen is not None and seen <= self.estate.day
+            and self.amount(of, "retired") is None
+        )  # fmt: skip
+
+    def name(self, of: At) -> str:
+        """Return what a thing is called."""
+        return self._names.get(of) or self.estate.table(of.kind).names[of.row]
+
+    def id_of(self, of: At) -> int:
+        """Return the id of a thing."""
+        return int(self.estate.table(of.kind).ids[of.row])
+
+    def amount(self, of: At, column: str) -> int | None:
+        """Return an amount as it is on the day."""
+        return self.draft.told(of.kind, column, of.row)
+
+    def word(self, of: At, column: str) -> str | None:
+        """Return a word as it is on the day."""
+        return self.draft.word(of.kind, column, of.row)
+
+    def link(self, of: At, name: str, *, to: str) -> At | None:
+        """Return what a thing belongs to."""
+        row = int(self.draft.links(of.kind, name)[of.row])
+        return None if row == NOWHERE else At(to, row)
+
+    def linked(self, kind: str, name: str, *, to: At) -> list[At]:
+        """Return the things of a kind that are there and belong to one."""
+        rows = np.flatnonzero(self.draft.links(kind, name) == to.row)
+        return [one for row in rows.tolist() if self.is_there(one := At(kind, row))]
+
+    def limit_percent(self, of: At) -> int:
+        """Return the limit mark of a thing."""
+        return int(self.estate.marks[of.kind].limit_percent[of.row])
+
+    def holds(self, of: At) -> Holds | None:
+        """Return what a thing is likely to hold on the day; None where nobody can tell.
+
+        What has no outlook holds what was read of it, and does not grow.
+        """
+        used = self.expected(of, quantile=LIKELY)
+        if used is None:
+            return None
+        outlooks = self.estate.outlooks.get(of.kind)
+        growth = 0.0
+        if outlooks is not None and outlooks.of.is_judged[of.row]:
+            growth = float(outlooks.of.growth_bytes_per_day[of.row])
+        for one in self._courses.get(of, ()):
+            if one.bytes_on(self.day) not in (one.most_bytes, -one.most_bytes):
+                growth += -one.bytes_per_day if one.is_less else one.bytes_per_day
+        size = self.amount(of, "size")
+        most = max(used, size) if size is not None else used
+        return Holds(used_bytes=used, bytes_per_day=max(growth, 0.0), most_bytes=most)
+
+    def expected(self, of: At, *, quantile: float) -> int | None:
+        """Return the bytes that a thing holds on the day at a quantile of its outlook."""
+        told = self.amount(of, "used")
+        outlooks = self.estate.outlooks.get(of.kind)
+        if outlooks is not None and outlooks.of.is_judged[of.row] and self.day > self.estate.day:
+            days = np.clip(self.day - outlooks.as_of[[of.row]], 1, MAX_HORIZON_DAYS)
+            one = outlooks.of.of_rows(np.array([of.row]))
+            told = round(float(amounts_after(one, days=days, quantiles=(quantile,))[0, 0]))
+        if told is None:
+            return 0 if of in self._courses else None
+        return max(0, told + sum(one.bytes_on(self.day) for one in self._courses.get(of, ())))
+
+    def below(self, of: At) -> list[tuple[At, float]]:
+        """Return what lies below a thing, with the share of its bytes that each holds.
+
+        A datastore lies on its volumes, a volume on its pool, a pool of volumes on those, each
+        side of a mirror on all of it.
+        """
+        told: list[tuple[At, float]] = []
+        layer = [(of, 1.0)]
+        for _ in range(MOST_LAYERS):
+            layer = [
+                (under, share * part) for one, share in layer for under, part in self._under(one)
+            ]
+            told += layer
+        return told
+
+    def _under(self, of: At) -> list[tuple[At, float]]:
+        if of.kind == "disk":
+            store = self.link(of, "datastore", to="datastore")
+            return [] if store is None else [(store, 1.0)]
+        if of.kind == "volume":
+            pool = self.link(of, "pool", to="pool")
+            return [] if pool is None else [(pool, 1.0)]
+        if of.kind == "datastore":
+            return self._shares(self._right("extents", of.row))
+        if of.kind == "pool":
+            sides = max(self.amount(of, "sides") or 1, 1)
+            return self._shares(self._right("backings", of.row), times=float(sides))
+        return []
+
+    def _right(self, name: str, row: int) -> Int64s:
+        pairs = self.draft.pairs(name)
+        told: Int64s = pairs.right[pairs.left == row]
+        return told
+
+    def _shares(self, rows: Int64s, *, times: float = 1.0) -> list[tuple[At, float]]:
+        there = [one for row in rows.tolist() if self.is_there(one := At("volume", int(row)))]
+        sizes = [self.amount(one, "size") or 0 for one in there]
+        whole = sum(sizes)
+        return [
+            (one, times * (size / whole if whole else 1 / len(there)))
+            for one, size in zip(there, sizes, strict=True)
+        ]
+
+    def stores_on(self, volume: At) -> list[At]:
+        """Return the datastores that lie on a volume."""
+        pairs = self.draft.pairs("extents")
+        rows = pairs.left[pairs.right == volume.row]
+        return [one for row in rows.tolist() if self.is_there(one := At("datastore", int(row)))]
+
+    # What is written
+
+    def write(self, effect: Effect) -> None:
+        """Write one effect."""
+        self.effects.append(effect)
+        effect.write(self.draft)
+        if isinstance(effect, Course):
+            self._courses.setdefault(At(effect.kind, effect.row), []).append(effect)
+
+    def next_born(self, number: int, kind: str) -> At:
+        """Return the next of the rows that a move may fill."""
+        if number not in self._left:
+            self._left[number] = iter(self._births[number])
+        born = next(self._left[number])
+        if born.kind != kind:
+            raise LookupError(kind)
+        return born
+
+    def bear(
+        self, of: At, *, name: str, amounts: Mapping[str, int], words: Mapping[str, str],
+        links: Mapping[str, int],
+    ) -> None:  # fmt: skip
+        """Write a thing that there is not yet."""
+        has = self.estate.table(of.kind)
+        self._names[of] = name
+        self.write(
+            Born(
+                day=self.day,
+                kind=of.kind,
+                row=of.row,
+                born_id=int(has.ids[of.row]),
+                name=name,
+                amounts=amounts,
+                words={key: word for key, word in words.items() if word},
+                links={key: row for key, row in links.items() if key in has.links},
+            )
+        )
+
+    def add(self, of: At, column: str, amount: int) -> None:
+        """Write that a thing has so much more of something, or less."""
+        self.write(AddAmount(day=self.day, kind=of.kind, row=of.row, column=column, amount=amount))
+
+    def set(self, of: At, column: str, amount: int | None) -> None:
+        """Write another amount of something."""
+        self.write(SetAmount(day=self.day, kind=of.kind, row=of.row, column=column, amount=amount))
+
+    def move(self, of: At, link: str, *, to: At | None) -> None:
+        """Write that a thing belongs to another one."""
+        row = NOWHERE if to is None else to.row
+        self.write(SetLink(day=self.day, kind=of.kind, row=of.row, link=link, to=row))
+
+    def pair(self, name: str, left: At, right: At, *, is_there: bool = True) -> None:
+        """Write that two things stand in a relation, or do not any more."""
+        self.write(
+            SetPair(day=self.day, kind=name, left=left.row, right=right.row, is_there=is_there)
+        )
+
+    def named_estate(self) -> Estate:
+        """Return the estate with the names of what moves have brought."""
+        names = {
+            kind: list(self.estate.table(kind).names) for kind in {a.kind for a in self._names}
+        }
+        for of, name in self._names.items():
+            names[of.kind][of.row] = name
+        tables = {
+            kind: replace(self.estate.table(kind), names=tuple(told))
+            for kind, told in names.items()
+        }
+        return replace(self.estate, tables={**self.estate.tables, **tables})
+
+    def retire(self, of: At) -> None:
+        """Write that a thing is there no longer."""
+        self.write(Retire(day=self.day, kind=of.kind, row=of.row))
+
+    def course(
+        self, of: At, holds: Holds, *, is_less: bool = False, day: int | None = None
+    ) -> None:
+        """Write bytes that a thing and all below it hold more, or fewer, from a day on."""
+        for one, share in [(of, 1.0), *self.below(of)]:
+            self.course_of(one, holds, share=share, is_less=is_less, day=day)
+
+    def course_of(
+        self, of: At, holds: Holds, *, share: float = 1.0, is_less: bool = False,
+        day: int | None = None,
+    ) -> None:  # fmt: skip
+        """Write the same of one thing alone."""
+        first = round(holds.used_bytes * share)
+        most = max(first, round(holds.most_bytes * share))
+        if most == 0:
+            return
+        self.write(
+            Course(
+                day=self.day if day is None else day,
+                kind=of.kind,
+                row=of.row,
+                first_bytes=first,
+                bytes_per_day=holds.bytes_per_day * share,
+                most_bytes=most,
+                is_less=is_less,
+            )
+        )
+
+
+def over_limit(stage: Stage, of: At, *, added_bytes: int = 0) -> int:
+    """Return by how many bytes a thing may be past its limit mark on the day, on the bad case.
+
+    0 or less where it is not; of what nobody can tell, nothing is past.
+    """
+    used, size = stage.expected(of, quantile=BAD_CASE), stage.amount(of, "size")
+    if used is None or size is None:
+        return 0
+    return used + added_bytes - size * stage.limit_percent(of) // PERCENT
