@@ -15,7 +15,7 @@ from keelmark.core.scenario.effects import Born
 from keelmark.core.scenario.moves import MOVES, MoveFieldError, move_of, told_of
 from keelmark.core.scenario.outcome import (
     changes_of,
-    ends_of,
+    ended,
     exposed,
     first_end,
     past_limit,
@@ -314,18 +314,16 @@ def scenario(some) -> list[Dated]:
 @given(some=st.lists(moves, max_size=6), day=st.integers(TODAY, TODAY + 90))
 def test_sizes_and_courses_by_day_are_those_of_the_estate_on_that_day(some, day):
     told = compiled(ESTATE, scenario(some))
-    on = read_with(told.estate, told.plan, day=day)
+    on, now = read_with(told.estate, told.plan, day=day), read(ESTATE, day=TODAY)
     plain = read_with(told.estate, Plan(), day=day)
     for kind in ("pool", "datastore"):
-        rows = np.arange(len(told.estate.table(kind)))
-        sizes, added = changes_of(told.plan, told.estate, kind=kind, rows=rows, horizon_days=90)
-        books = on.books[kind]
-        there = on.is_there[kind]
-        assert sizes[there, day - TODAY].tolist() == books.size.values[there].tolist()
-        before = plain.books[kind].used.values
-        expected = np.maximum(before + added[:, day - TODAY], 0)
-        known = there & plain.books[kind].used.is_known
-        assert np.abs(books.used.values - expected)[known].max(initial=0) <= 8
+        change = changes_of(told, now=now, kind=kind, horizon_days=90)
+        books, there = on.books[kind], on.is_there[kind][change.rows]
+        sizes = books.size.values[change.rows]
+        assert sizes[there].tolist() == change.sizes[there, day - TODAY].tolist()
+        before = plain.books[kind].used.values[change.rows]
+        expected = np.maximum(before + change.added[:, day - TODAY], 0)
+        assert np.abs(books.used.values[change.rows] - expected)[there].max(initial=0) <= 8
 
 
 @given(some=st.lists(moves, max_size=5), day=st.integers(TODAY, TODAY + 90))
@@ -353,13 +351,13 @@ def test_moves_that_do_not_touch_come_in_any_order(days):
 
 def test_a_scenario_of_nothing_moves_no_date():
     told = compiled(ESTATE, [])
-    ends = ends_of(told, kind="pool", now=read(ESTATE, day=TODAY))
+    ends = ended(told, now=read(ESTATE, day=TODAY))[1]["pool"]
     assert not ends.is_touched.any()
     np.testing.assert_array_equal(ends.after.likely_days, ends.before.likely_days)
 
 
 def ends(*moves: Dated):
-    return ends_of(after(*moves), kind="pool", now=read(ESTATE, day=TODAY))
+    return ended(after(*moves), now=read(ESTATE, day=TODAY))[1]["pool"]
 
 
 def test_an_extended_pool_ends_later_and_one_that_takes_more_sooner():

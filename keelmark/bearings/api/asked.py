@@ -33,6 +33,9 @@ BEARING = [
         "window", OpenApiTypes.INT, enum=list(WINDOWS_DAYS),
         description="days over which growth is told",
     ),
+    OpenApiParameter(
+        "scenario", OpenApiTypes.INT, description="a scenario to look at the estate as"
+    ),
 ]  # fmt: skip
 KIND = OpenApiParameter("kind", OpenApiTypes.STR, OpenApiParameter.PATH, enum=list(KINDS))
 GROUPED_BY = OpenApiParameter("by", OpenApiTypes.STR, required=True, description="words or links")
@@ -47,6 +50,7 @@ class AtRead(serializers.Serializer[Record]):
     quantile = serializers.ChoiceField(choices=list(QUANTILES))
     window_days = serializers.IntegerField()
     revision = serializers.IntegerField()
+    scenario = serializers.IntegerField(allow_null=True)
 
 
 def bearing_of(request: Request) -> Bearing:
@@ -63,7 +67,16 @@ def bearing_of(request: Request) -> Bearing:
         day=_day(asked.get("at", "")),
         quantile=QUANTILES[quantile],
         window_days=int(window),
+        scenario_id=_scenario(asked.get("scenario", "")),
     )
+
+
+def _scenario(told: str) -> int | None:
+    if not told:
+        return None
+    if not told.isdecimal() or len(told) > ID_DIGITS:
+        raise wrong_field("scenario", "Use the number of a scenario.")
+    return int(told)
 
 
 def _day(told: str) -> int | None:
@@ -104,6 +117,7 @@ def at_told(view: View) -> dict[str, Any]:  # Any: JSON
         "quantile": by_share[reading.quantile],
         "window_days": view.bearing.window_days,
         "revision": reading.estate.revision,
+        "scenario": view.bearing.scenario_id,
     }
 
 

@@ -1,11 +1,11 @@
 """The newest revision in the memory of this process, and readings of it lately asked for."""
 
 from collections import OrderedDict
-from collections.abc import Callable, Hashable
-from dataclasses import replace
-from datetime import date, datetime
+from collections.abc import Callable, Hashable, Mapping
+from dataclasses import dataclass, replace
+from datetime import date
 from threading import RLock
-from typing import Generic, TypeVar
+from typing import Generic, Protocol, TypeVar
 
 import numpy as np
 import pyarrow as pa
@@ -22,11 +22,15 @@ from keelmark.bearings.selectors.loading import estate_of
 from keelmark.bearings.selectors.past import past_of, past_told_at
 from keelmark.core.arrays import Bools
 from keelmark.core.estate.estate import Estate
-from keelmark.core.estate.reading import Beside, Reading, read
+from keelmark.core.estate.reading import LIKELY, Beside, Reading, read
+from keelmark.core.scenario.compiling import Compiled
+from keelmark.core.scenario.outcome import Ends, ended
+from keelmark.core.scenario.plan import read_with
 from keelmark.readings.rows import EPOCH
 
 TRIES = 3  # of reading what moves meanwhile
 KEPT_READINGS = 12  # the days and quantiles that one person drags over in a minute
+KEPT_PLANS = 8  # four that are compared, of two people
 Key = TypeVar("Key", bound=Hashable)
 Kept = TypeVar("Kept")
 
@@ -68,6 +72,28 @@ class Lately(Generic[Key, Kept]):
         return made
 
 
+class Planned(Protocol):
+    """What is planned, as of one version of it."""
+
+    @property
+    def key(self) -> str:
+        """Return what tells this version from any other."""
+
+    def compiled(self, estate: Estate) -> Compiled:
+        """Return what it does to an estate."""
+
+
+Planner = Callable[[User, int], Planned]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Drawn:
+    """What is planned on the newest estate, and how each kind ends with it."""
+
+    compiled: Compiled
+    ends: Mapping[str, Ends]
+
+
 class _Picture:
     """One a process: tables by digest, so that what did not change is not loaded again."""
 
@@ -76,9 +102,9 @@ class _Picture:
         self.beside: dict[tuple[str, str], Beside] = {}
         self.tables: dict[str, pa.Table] = {}
         self.estate: Estate | None = None
-        self.readings: Lately[tuple[int, int, float, datetime | None], Reading] = Lately(
-            KEPT_READINGS
-        )
+        self.planner: Planner | None = None
+        self.plans: Lately[Hashable, Drawn] = Lately(KEPT_PLANS)
+        self.readings: Lately[Hashable, Reading] = Lately(KEPT_READINGS)
 
     def newest(self) -> Estate:
         ours = Revision.objects.filter(layout=LAYOUT).only("pk", "day")
@@ -105,18 +131,33 @@ class _Picture:
             day=day_of(revision.day),
         )
 
-    def reading(self, *, day: int | None, quantile: float) -> Reading:
-        estate = self.newest()
+    def drawn(self, planned: Planned) -> Drawn:
+        now = self.reading(day=None, quantile=LIKELY, planned=None)
+        key = (now.estate.revision, planned.key)
+        with self.lock:
+            kept = self.plans.get(key)
+            if kept is None:
+                told, ends = ended(planned.compiled(now.estate), now=now)
+                told = replace(told, estate=replace(told.estate, variant=planned.key))
+                kept = self.plans.keep(key, Drawn(compiled=told, ends=ends))
+            return kept
+
+    def reading(self, *, day: int | None, quantile: float, planned: Planned | None) -> Reading:
+        told = None if planned is None else self.drawn(planned).compiled
+        estate = self.newest() if told is None else told.estate
         day = estate.day if day is None else day
         is_past = day < estate.day
-        key = (estate.revision, day, quantile, past_told_at() if is_past else None)
+        key = (estate.key, day, quantile, past_told_at() if is_past else None)
         with self.lock:
             kept = self.readings.get(key)
             if kept is not None:
                 return kept
-            past = past_of(estate, day=day) if is_past else None
-            told = read(estate, day=day, quantile=quantile, past=past)
-            return self.readings.keep(key, replace(told, beside=self.beside))
+            if is_past or told is None:
+                past = past_of(estate, day=day) if is_past else None
+                made = read(estate, day=day, quantile=quantile, past=past)
+            else:
+                made = read_with(estate, told.plan, day=day, quantile=quantile)
+            return self.readings.keep(key, replace(made, beside=self.beside))
 
 
 _PICTURE = _Picture()
@@ -132,9 +173,26 @@ def newest_estate() -> Estate:
     return _PICTURE.newest()
 
 
-def reading_at(*, day: int | None, quantile: float) -> Reading:
-    """Return the newest estate read at a day, counted from 1970 (None: now)."""
-    return _PICTURE.reading(day=day, quantile=quantile)
+def plan_by(planner: Planner) -> None:
+    """Have what is planned told by an app above this one."""
+    _PICTURE.planner = planner
+
+
+def planned_for(actor: User, scenario_id: int | None) -> Planned | None:
+    """Return what is planned in a scenario; its planner refuses who may not see it."""
+    if scenario_id is None or _PICTURE.planner is None:
+        return None
+    return _PICTURE.planner(actor, scenario_id)
+
+
+def drawn_of(planned: Planned) -> Drawn:
+    """Return what is planned on the newest estate."""
+    return _PICTURE.drawn(planned)
+
+
+def reading_at(*, day: int | None, quantile: float, planned: Planned | None = None) -> Reading:
+    """Return the newest estate, as it is or as planned, at a day counted from 1970 (None: now)."""
+    return _PICTURE.reading(day=day, quantile=quantile, planned=planned)
 
 
 def seen_by(actor: User, *, estate: Estate) -> dict[str, Bools]:

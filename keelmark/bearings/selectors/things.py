@@ -75,7 +75,10 @@ def growth_of(view: View, node: Node) -> list[dict[str, Any]]:  # Any: JSON
 def grown_over(view: View, *, kind: str) -> dict[int, Amounts]:
     """Return what each of a kind added over each window, by its days."""
     reading = view.reading
-    sinces = {days: reading_at(day=reading.day - days, quantile=LIKELY) for days in WINDOWS_DAYS}
+    sinces = {
+        days: reading_at(day=reading.day - days, quantile=LIKELY, planned=view.planned)
+        for days in WINDOWS_DAYS
+    }
     return {days: grown(reading, since=since, kind=kind) for days, since in sinces.items()}
 
 

@@ -16,7 +16,7 @@ from keelmark.readings.selectors import series_of
 PAST_DAYS = 400
 STEP_DAYS = 5  # a bar of 1,200 px shows no more
 MOST_TICKS = 120
-_LINES: Lately[tuple[int, bytes], list[tuple[date, int]]] = Lately(32)
+_LINES: Lately[tuple[tuple[int, str], bytes], list[tuple[date, int]]] = Lately(32)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -48,7 +48,7 @@ def tide_of(view: View) -> Tide:
     shown = view.shown_or_all("pool") & (pools.links["array"] != NOWHERE)
     rows = np.flatnonzero(shown)
     now_on = EPOCH + timedelta(days=estate.day)
-    key = (estate.revision, rows.tobytes())
+    key = (estate.key, rows.tobytes())
     line = _LINES.get(key)
     if line is None:
         line = _LINES.keep(key, _line(pools.ids[rows].tolist(), now_on=now_on))

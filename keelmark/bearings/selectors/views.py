@@ -6,7 +6,12 @@ from functools import cached_property
 
 from django.contrib.auth.models import User
 
-from keelmark.bearings.selectors.picture import reading_at, seen_by
+from keelmark.bearings.selectors.picture import (
+    Planned,
+    planned_for,
+    reading_at,
+    seen_by,
+)
 from keelmark.core.arrays import Bools
 from keelmark.core.errors import SiftFault
 from keelmark.core.estate.reach import pulled
@@ -21,12 +26,13 @@ QUANTILES = {"likely": LIKELY, "bad": BAD_CASE}
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Bearing:
-    """Where to look: the sift, the day counted from 1970 (None: now), the quantile, the window."""
+    """Where to look: sift, day counted from 1970 (None: now), quantile, window, scenario."""
 
     scope: str = ""
     day: int | None = None
     quantile: float = LIKELY
     window_days: int = 30
+    scenario_id: int | None = None
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -37,6 +43,7 @@ class View:
     reading: Reading
     seen: dict[str, Bools]
     node: Node
+    planned: Planned | None = None
 
     @property
     def subject(self) -> str | None:
@@ -47,7 +54,12 @@ class View:
     def since(self) -> Reading:
         """The reading at the beginning of the window of growth."""
         day = self.reading.day - self.bearing.window_days
-        return reading_at(day=day, quantile=LIKELY)
+        return reading_at(day=day, quantile=LIKELY, planned=self.planned)
+
+    @property
+    def as_it_is(self) -> Reading:
+        """The same day without what is planned."""
+        return reading_at(day=self.bearing.day, quantile=self.bearing.quantile)
 
     def shown(self, kind: str) -> Bools:
         """Return which of a kind the bearing leaves; raise SiftError at a wrong sift."""
@@ -92,12 +104,14 @@ def view_for(actor: User, *, bearing: Bearing) -> View:
         node = parse(bearing.scope)
     except SiftFault as exc:
         raise SiftError(exc) from exc
-    reading = reading_at(day=bearing.day, quantile=bearing.quantile)
+    planned = planned_for(actor, bearing.scenario_id)
+    reading = reading_at(day=bearing.day, quantile=bearing.quantile, planned=planned)
     return View(
         bearing=bearing,
         reading=reading,
         seen=seen_by(actor, estate=reading.estate),
         node=node,
+        planned=planned,
     )
 
 

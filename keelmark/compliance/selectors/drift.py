@@ -41,7 +41,7 @@ def causes_of(view: View, *, row: int) -> list[Cause]:
     """Return what changed on a volume in the last days, disks first."""
     reading = view.reading
     tiered = tiered_at(reading)
-    then = reading_at(day=reading.day - DAYS, quantile=LIKELY)
+    then = reading_at(day=reading.day - DAYS, quantile=LIKELY, planned=view.planned)
     here = (tiered.place["volume"] == row) & reading.is_there["disk"]
     was = (places_of_disks(then, kind="volume") == row) & then.is_there["disk"]
     lately, is_on = _power_changed(reading), is_served(reading)

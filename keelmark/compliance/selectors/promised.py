@@ -154,7 +154,7 @@ def promised_at(reading: Reading, *, kind: str) -> Promised:
     """Return the same at a reading by the policies that stand, in the order of ``defined``."""
     with _Kept.lock:
         return _Kept.promised.made(
-            lambda: (kind, reading.estate.revision, reading.day, defined_at()),
+            lambda: (kind, reading.estate.key, reading.day, defined_at()),
             lambda _: Promises(reading, defined()).of(kind),
         )
 

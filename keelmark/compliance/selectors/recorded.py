@@ -87,7 +87,7 @@ def recorded_of(view: View, tiered: Tiered, asked: ReplayAsked) -> Recorded:
     ids = reading.estate.table("disk").ids[rows]
     quarter = int(now().timestamp()) // KEPT_SECONDS
     key = (
-        reading.estate.revision, first_on, asked.days, asked.tier_id, tiered.key, ids.tobytes(),
+        reading.estate.key, first_on, asked.days, asked.tier_id, tiered.key, ids.tobytes(),
         quarter,
     )  # fmt: skip
     with _Kept.lock:

@@ -106,7 +106,7 @@ def served_now(reading: Reading) -> Served:
     made = lately_made(DISKS)
     is_kept = made is not None and now() - made[0] < KEPT_FOR
     key = (
-        reading.estate.revision, reading.day, tiered.key,
+        reading.estate.key, reading.day, tiered.key,
         made if is_kept else (collected_at(), int(now().timestamp()) // KEPT_SECONDS),
     )  # fmt: skip
     with _Kept.lock:

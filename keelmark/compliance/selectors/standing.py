@@ -89,7 +89,7 @@ def facts_at(view: View) -> Facts:
 
 def _facts_of(reading: Reading) -> Facts:
     quiet, minute = quiet_at(now()), minute_now()
-    key = (reading.estate.revision, reading.day, reading.quantile, quiet)
+    key = (reading.estate.key, reading.day, reading.quantile, quiet)
     with _Kept.lock:
         told = _Kept.facts.get(key) or _Kept.facts.keep(
             key, facts_of(reading, now=minute, fresh=freshness_of(reading, quiet))
@@ -107,7 +107,7 @@ def standing_at(reading: Reading, *, kind: str) -> Standing:
     with _Kept.lock:
         return _Kept.standings.made(
             lambda: (
-                kind, reading.estate.revision, reading.day, reading.quantile, _told_at(reading),
+                kind, reading.estate.key, reading.day, reading.quantile, _told_at(reading),
                 defined_at(),
             ),
             lambda _: _standing(reading, kind=kind),
@@ -129,7 +129,7 @@ def tried(view: View, *, kind: str, place: int, instead: Policy) -> tuple[Standi
 def _standing(reading: Reading, *, kind: str) -> Standing:
     """Judged anew where anything changed; where time alone has passed, by what ages."""
     key = (
-        kind, reading.estate.revision, reading.day, reading.quantile, quiet_at(now()), defined_at(),
+        kind, reading.estate.key, reading.day, reading.quantile, quiet_at(now()), defined_at(),
     )  # fmt: skip
     before = _Kept.judged.get(key) if reading.when is When.NOW else None
     facts = _facts_of(reading)

@@ -105,7 +105,7 @@ def tiered_at(reading: Reading) -> Tiered:
     with _Kept.lock:
         return _Kept.tiered.made(
             lambda: (
-                reading.estate.revision, reading.day, tiers_defined_at(), defined_at(),
+                reading.estate.key, reading.day, tiers_defined_at(), defined_at(),
                 last_set_at(),
             ),
             lambda key: _tiered(reading, key=key),

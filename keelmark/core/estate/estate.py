@@ -28,7 +28,8 @@ class Estate:
     """Everything there is, and was lately, at one revision; ``day`` is counted from 1970.
 
     Every table has the columns ``seen`` and ``retired`` (days, the latter unknown while it is
-    there); what holds bytes has ``used``, ``size``, ``promised`` and ``reserved``.
+    there); what holds bytes has ``used``, ``size``, ``promised`` and ``reserved``. ``variant``
+    names the plan that it is read with, empty where it is as it is.
     """
 
     revision: int
@@ -37,6 +38,12 @@ class Estate:
     pairs: Mapping[str, Pairs] = field(default_factory=dict)
     marks: Mapping[str, MarkColumns] = field(default_factory=dict)
     outlooks: Mapping[str, Outlooks] = field(default_factory=dict)
+    variant: str = ""
+
+    @property
+    def key(self) -> tuple[int, str]:
+        """What tells this estate from any other that was read."""
+        return self.revision, self.variant
 
     def table(self, kind: str) -> Table:
         """Return the table of a kind; raise KeyError at a kind that there is not."""

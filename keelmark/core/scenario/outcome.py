@@ -6,9 +6,9 @@ from typing import Final
 import numpy as np
 
 from keelmark.core.arrays import Bools, Float64s, Int64s
-from keelmark.core.estate.columns import NOWHERE, Amounts
+from keelmark.core.estate.columns import NOWHERE, Amounts, Table
 from keelmark.core.estate.estate import Estate
-from keelmark.core.estate.reading import Reading
+from keelmark.core.estate.reading import ENDS_AT_QUOTA, FOLDS, Reading
 from keelmark.core.forecast import MAX_HORIZON_DAYS, Runway, runway
 from keelmark.core.scenario.compiling import Compiled
 from keelmark.core.scenario.effects import (
@@ -19,11 +19,9 @@ from keelmark.core.scenario.effects import (
     Retire,
     SetAmount,
 )
-from keelmark.core.scenario.plan import Plan
 from keelmark.core.units import percent_of
 
 HORIZON_DAYS: Final = 730  # as far as forecasts are made
-ENDING: Final = ("pool", "datastore")  # kinds of which one ends first
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -41,46 +39,89 @@ class Ends:
     order_days: Float64s  # early after, less the lead time
 
 
-def ends_of(told: Compiled, *, kind: str, now: Reading) -> Ends:
-    """Return how a scenario moves the runways of a kind.
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Changes:
+    """What a plan makes of some rows of one kind, on each day from today on.
+
+    ``sizes`` (n_rows, horizon_days + 1) int64, 0 where nobody knows; ``added`` float64 beside.
+    """
+
+    kind: str
+    rows: Int64s
+    sizes: Int64s
+    added: Float64s
+
+
+def ended(told: Compiled, *, now: Reading) -> tuple[Compiled, dict[str, Ends]]:
+    """Return a plan on an estate whose dates are those with the plan, and how each kind ends.
 
     Parameters
     ----------
     told : Compiled
         On the revision of the reading.
-    kind : str
-        ``pool`` or ``datastore``.
     now : Reading
-        Of today, with or without rows for what is born.
+        Of today, as it is.
+    """
+    ends: dict[str, Ends] = {}
+    changes: dict[str, Changes] = {}
+    tables = dict(told.estate.tables)
+    for kind in told.estate.outlooks:
+        changes[kind] = changes_of(told, now=now, kind=kind)
+    for whole, part, link in FOLDS:
+        if whole in changes and part in changes:
+            changes[whole] = _folded(told, changes[whole], of=changes[part], link=link, now=now)
+    for kind, change in changes.items():
+        ends[kind] = ends_of(told, change, now=now)
+        tables[kind] = _dated(tables[kind], ends[kind], day=told.estate.day)
+    return replace(told, estate=replace(told.estate, tables=tables)), ends
+
+
+def ends_of(told: Compiled, change: Changes, *, now: Reading) -> Ends:
+    """Return how a scenario moves the runways of a kind.
 
     Notes
     -----
     The first passage of the same outlook through the same mark, with the plan's courses added to
     every day; a limit mark that rises by so much is the same as bytes that are fewer by so much.
     """
-    estate = told.estate
+    estate, kind, rows = told.estate, change.kind, change.rows
     n = len(estate.table(kind))
-    of_kind = [one for one in told.plan.effects if one.kind == kind and isinstance(one, OfRow)]
-    rows = np.array(sorted({one.row for one in of_kind}), dtype=np.int64)
     is_touched = np.zeros(n, dtype=np.bool_)
     is_touched[rows] = True
     before = _told_before(now, kind=kind, n=n)
-    after = _after(told, kind=kind, rows=rows, before=before)
-    retired = [one.row for one in of_kind if isinstance(one, Retire)]
+    after = _after(estate, change) if len(rows) else _of_rows(before, rows)
+    retired = [one.row for one in told.plan.effects if one.kind == kind and isinstance(one, Retire)]
     gone = np.isin(rows, retired)
-    never = np.full(len(rows), np.inf)
-    after_rows = Runway(
-        early_days=np.where(gone, never, after.early_days),
-        likely_days=np.where(gone, never, after.likely_days),
-        late_days=np.where(gone, never, after.late_days),
-        chance_within=np.where(gone, 0.0, after.chance_within),
-    )
-    whole = _with(before, rows, after_rows)
+    whole = _with(
+        before, rows,
+        Runway(
+            early_days=np.where(gone, np.inf, after.early_days),
+            likely_days=np.where(gone, np.inf, after.likely_days),
+            late_days=np.where(gone, np.inf, after.late_days),
+            chance_within=np.where(gone, 0.0, after.chance_within),
+        ),
+    )  # fmt: skip
     lead = estate.marks[kind].lead_time_days
     return Ends(
         kind=kind, before=before, after=whole, is_touched=is_touched,
         order_days=whole.early_days - lead,
     )  # fmt: skip
+
+
+def _dated(table: Table, ends: Ends, *, day: int) -> Table:
+    """The dates of what is touched, in the columns in which every list and rule finds them."""
+    columns = dict(table.columns)
+    rows = np.flatnonzero(ends.is_touched)
+    for name, days in (
+        ("early", ends.after.early_days), ("runway", ends.after.likely_days),
+        ("late", ends.after.late_days),
+    ):  # fmt: skip
+        was = table.amounts(name)
+        values, is_known = was.values.copy(), was.is_known.copy()
+        is_known[rows] = np.isfinite(days[rows])
+        values[rows] = np.where(is_known[rows], day + np.nan_to_num(days[rows], posinf=0), 0)
+        columns[name] = Amounts(values=values, is_known=is_known)
+    return replace(table, columns=columns)
 
 
 def _told_before(now: Reading, *, kind: str, n: int) -> Runway:
@@ -94,39 +135,35 @@ def _told_before(now: Reading, *, kind: str, n: int) -> Runway:
         return out
 
     books = now.books[kind]
-    is_read = np.zeros(n, dtype=np.bool_)
-    is_read[: len(table)] = books.used.is_known & books.size.is_known
-    unread = np.where(is_read, 0.0, np.nan)
+    unread = np.full(n, np.nan)
+    unread[: len(table)] = np.where(books.used.is_known & books.size.is_known, 0.0, np.nan)
     return Runway(
         early_days=days("early") + unread, likely_days=days("runway") + unread,
         late_days=days("late") + unread, chance_within=np.full(n, np.nan),
     )  # fmt: skip
 
 
-def _after(told: Compiled, *, kind: str, rows: Int64s, before: Runway) -> Runway:
+def _after(estate: Estate, change: Changes) -> Runway:
     """First passages of what is touched, days from today."""
-    estate = told.estate
-    outlooks = estate.outlooks.get(kind)
-    if outlooks is None or len(rows) == 0:
-        return _of_rows(before, rows)
+    outlooks, rows = estate.outlooks[change.kind], change.rows
     of = outlooks.of.of_rows(rows)
     ages = np.maximum(estate.day - outlooks.as_of[rows], 0)
     horizon = min(HORIZON_DAYS + int(ages.max(initial=0)), MAX_HORIZON_DAYS)
-    sizes, added = changes_of(told.plan, estate, kind=kind, rows=rows, horizon_days=HORIZON_DAYS)
-    limit_percent = estate.marks[kind].limit_percent[rows]
-    first = percent_of(np.maximum(sizes[:, 0], 0), limit_percent)
-    marks = percent_of(
-        np.maximum(sizes, 0).ravel(), np.repeat(limit_percent, sizes.shape[1])
-    ).reshape(sizes.shape)
-    risen = (marks - first[:, None]).astype(np.float64)
+    sizes = np.maximum(change.sizes, 0)
+    limit_percent = estate.marks[change.kind].limit_percent[rows]
+    marks = percent_of(sizes.ravel(), np.repeat(limit_percent, sizes.shape[1]))
+    marks = marks.reshape(sizes.shape)
+    risen = (marks - marks[:, :1]).astype(np.float64)
     # From each one's own last reading: a pool last read days ago starts there.
-    since = np.arange(horizon)[None, :] + 1 - ages[:, None]
-    at = np.clip(since, 0, HORIZON_DAYS)
-    shifted = np.take_along_axis(added - risen, at, axis=1)
-    way = runway(of, mark_bytes=first, horizon_days=horizon, added_bytes=shifted)
+    since = np.arange(1, horizon + 1)[None, :] - ages[:, None]
+    at = np.clip(since, 0, sizes.shape[1] - 1)
+    shifted = np.take_along_axis(change.added - risen, at, axis=1)
+    way = runway(of, mark_bytes=marks[:, 0], horizon_days=horizon, added_bytes=shifted)
+    # Of no size that anybody knows there is no mark to reach.
+    unread = np.where(sizes.max(axis=1) > 0, 0.0, np.nan)
 
     def from_today(days: Float64s) -> Float64s:
-        return np.where(np.isnan(days), np.nan, np.maximum(days - ages, 0.0))
+        return np.where(np.isnan(days), np.nan, np.maximum(days - ages, 0.0)) + unread
 
     return Runway(
         early_days=from_today(way.early_days), likely_days=from_today(way.likely_days),
@@ -135,37 +172,73 @@ def _after(told: Compiled, *, kind: str, rows: Int64s, before: Runway) -> Runway
 
 
 def changes_of(
-    plan: Plan, estate: Estate, *, kind: str, rows: Int64s, horizon_days: int
-) -> tuple[Int64s, Float64s]:
-    """Return what a plan makes of sizes, and what it adds, on each day from today on.
-
-    Returns
-    -------
-    (n_rows, horizon_days + 1) int64 and float64
-        Bytes at the end of each day; a size that nobody knows is 0.
-    """
-    n_days = horizon_days + 1
+    told: Compiled, *, now: Reading, kind: str, horizon_days: int = HORIZON_DAYS
+) -> Changes:
+    """Return what a plan makes of the rows of one kind that it names, by day."""
+    estate, plan = told.estate, told.plan
+    of_kind = [one for one in plan.effects if one.kind == kind and isinstance(one, OfRow)]
+    rows = np.array(sorted({one.row for one in of_kind}), dtype=np.int64)
+    days = np.arange(horizon_days + 1)
     place = {row: at for at, row in enumerate(rows.tolist())}
-    added = np.zeros((len(rows), n_days))
-    days = np.arange(n_days)
-    now = estate.table(kind).amounts("size").of_rows(rows)
-    sizes = np.repeat(np.where(now.is_known, now.values, 0)[:, None], n_days, axis=1)
-    for one in plan.effects:
-        at = place.get(one.row, NOWHERE) if one.kind == kind and isinstance(one, OfRow) else NOWHERE
-        if at == NOWHERE:
-            continue
-        begin = one.day - estate.day
+    added = np.zeros((len(rows), horizon_days + 1))
+    sizes, is_known = _sizes_now(now, kind=kind, rows=rows)
+    sizes = np.repeat(sizes[:, None], horizon_days + 1, axis=1)
+    for one in of_kind:
+        at, begin = place[one.row], one.day - estate.day
         if isinstance(one, Course):
             since = days - begin
-            told = np.minimum(one.first_bytes + since * one.bytes_per_day, one.most_bytes)
-            added[at] += np.where(since >= 0, -told if one.is_less else told, 0.0)
+            more = np.minimum(one.first_bytes + since * one.bytes_per_day, one.most_bytes)
+            added[at] += np.where(since >= 0, -more if one.is_less else more, 0.0)
         elif isinstance(one, AddAmount) and one.column == "size":
-            sizes[at, begin:] += one.amount if now.is_known[at] else 0
-        elif isinstance(one, SetAmount) and one.column == "size":
+            sizes[at, begin:] += one.amount if is_known[at] else 0
+        elif isinstance(one, SetAmount) and one.column == _SIZE.get(kind, "size"):
             sizes[at, begin:] = one.amount or 0
         elif isinstance(one, Born):
             sizes[at, begin:] = one.amounts.get("size", 0)
-    return sizes, added
+            is_known[at] = "size" in one.amounts
+        elif isinstance(one, Retire):
+            sizes[at, begin:] = 0
+    return Changes(kind=kind, rows=rows, sizes=sizes, added=added)
+
+
+_SIZE: Final = dict.fromkeys(ENDS_AT_QUOTA, "quota")
+
+
+def _sizes_now(now: Reading, *, kind: str, rows: Int64s) -> tuple[Int64s, Bools]:
+    """Sizes as they are; of what is not there yet nothing is known."""
+    told = now.books[kind].size
+    at = np.where(rows < len(told), rows, len(told))
+    return (
+        np.append(np.where(told.is_known, told.values, 0), 0)[at],
+        np.append(told.is_known, False)[at],
+    )
+
+
+def _folded(
+    told: Compiled, whole: Changes, *, of: Changes, link: str, now: Reading
+) -> Changes:  # fmt: skip
+    """What a plan makes of wholes: of its own rows, and of those whose parts it changes."""
+    then = told.plan.on(told.estate, day=_last_day(told)).table(of.kind).links[link][of.rows]
+    onto = np.where(
+        then == NOWHERE, told.estate.table(of.kind).links[link][of.rows], then
+    )  # fmt: skip
+    rows = np.union1d(whole.rows, onto[onto != NOWHERE]).astype(np.int64)
+    first, _ = _sizes_now(now, kind=whole.kind, rows=rows)
+    sizes = np.repeat(first[:, None], whole.sizes.shape[1], axis=1)
+    added = np.zeros(sizes.shape)
+    own = np.searchsorted(rows, whole.rows)
+    sizes[own], added[own] = whole.sizes, whole.added
+    is_in = onto != NOWHERE
+    at = np.searchsorted(rows, onto[is_in])
+    np.add.at(added, at, of.added[is_in])
+    if whole.kind not in ENDS_AT_QUOTA:
+        was, _ = _sizes_now(now, kind=of.kind, rows=of.rows)
+        np.add.at(sizes, at, (of.sizes - was[:, None])[is_in])
+    return Changes(kind=whole.kind, rows=rows, sizes=sizes, added=added)
+
+
+def _last_day(told: Compiled) -> int:
+    return max((one.day for one in told.plan.effects), default=told.estate.day)
 
 
 def _of_rows(way: Runway, rows: Int64s) -> Runway:
