@@ -1,7 +1,32 @@
-"""Addresses of placements."""
+"""Addresses of scenarios and placements."""
 
 from django.urls import path
 
-from keelmark.scenarios.api import PlacementView
+from keelmark.scenarios.api.outcomes import OutcomeView
+from keelmark.scenarios.api.placements import PlacementView
+from keelmark.scenarios.api.scenarios import (
+    MoveKindsView,
+    MovesView,
+    ScenarioCommentsView,
+    ScenarioCopiesView,
+    ScenarioRebaseView,
+    ScenarioRedoView,
+    ScenariosView,
+    ScenarioUndoView,
+    ScenarioView,
+)
 
-urlpatterns = [path("placements", PlacementView.as_view(), name="placements")]
+ONE = "scenarios/<int:scenario_id>"
+urlpatterns = [
+    path("placements", PlacementView.as_view(), name="placements"),
+    path("move-kinds", MoveKindsView.as_view(), name="move-kinds"),
+    path("scenarios", ScenariosView.as_view(), name="scenarios"),
+    path(ONE, ScenarioView.as_view(), name="scenario"),
+    path(f"{ONE}/moves", MovesView.as_view(), name="scenario-moves"),
+    path(f"{ONE}/undo", ScenarioUndoView.as_view(), name="scenario-undo"),
+    path(f"{ONE}/redo", ScenarioRedoView.as_view(), name="scenario-redo"),
+    path(f"{ONE}/rebase", ScenarioRebaseView.as_view(), name="scenario-rebase"),
+    path(f"{ONE}/copies", ScenarioCopiesView.as_view(), name="scenario-copies"),
+    path(f"{ONE}/comments", ScenarioCommentsView.as_view(), name="scenario-comments"),
+    path(f"{ONE}/outcome", OutcomeView.as_view(), name="scenario-outcome"),
+]

@@ -55,7 +55,7 @@ def ground_of(reading: Reading, beside: Beside, *, n_host_losses: int = 1) -> Gr
         store=np.full(len(pool), NOWHERE, dtype=np.int64),
         pools=pools,
         arrays=_arrays(reading, beside),
-        clusters=_clusters(reading, n_host_losses=n_host_losses),
+        clusters=clusters_of(reading, n_host_losses=n_host_losses),
         sites=reading.estate.table("site").names,
         cluster_names=reading.estate.table("cluster").names,
         quota_left=_quotas(reading),
@@ -134,7 +134,8 @@ def _arrays(reading: Reading, beside: Beside) -> ArrayColumns:
     )
 
 
-def _clusters(reading: Reading, *, n_host_losses: int) -> ClusterColumns:
+def clusters_of(reading: Reading, *, n_host_losses: int = 1) -> ClusterColumns:
+    """Return what clusters have left for VMs when so many of their largest hosts are lost."""
     hosts, vms = reading.estate.table("host"), reading.estate.table("vm")
     n = len(reading.estate.table("cluster"))
     health = hosts.columns.get("health")

@@ -32,6 +32,7 @@ class Told:
     title: Parts
     detail: Parts
     faults: tuple[Fault, ...]
+    things: tuple[int, ...] = ()
 
     @property
     def is_barred(self) -> bool:
@@ -47,6 +48,7 @@ class Compiled:
     plan: Plan
     told: tuple[Told, ...]
     spends: float
+    births: dict[int, list[At]]
 
     @property
     def is_barred(self) -> bool:
@@ -79,7 +81,9 @@ def compiled(estate: Estate, moves: Sequence[Dated]) -> Compiled:
         stage.day = max(one.day, estate.day)
         faults = _past(one, estate) or tuple(one.move.faults(stage))
         title, detail = one.move.says(stage)
-        told[one.number] = Told(number=one.number, title=title, detail=detail, faults=faults)
+        told[one.number] = Told(
+            number=one.number, title=title, detail=detail, faults=faults, things=one.move.things
+        )
         if not one.is_off and not told[one.number].is_barred:
             one.move.put(stage, number=one.number)
             spends += one.move.spends
@@ -87,7 +91,7 @@ def compiled(estate: Estate, moves: Sequence[Dated]) -> Compiled:
     effects = tuple(sorted(stage.effects, key=lambda one: one.day))
     return Compiled(
         estate=stage.named_estate(), plan=Plan(effects=effects),
-        told=tuple(told[one.number] for one in moves), spends=spends,
+        told=tuple(told[one.number] for one in moves), spends=spends, births=births,
     )  # fmt: skip
 
 

@@ -1226,6 +1226,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/move-kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The kinds of moves with their fields. */
+        get: operations["move_kinds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/notes/{note_id}": {
         parameters: {
             query?: never;
@@ -1428,6 +1445,162 @@ export interface paths {
         get: operations["runs_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/scenarios": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Scenarios of one's own and of the team, those changed last first. */
+        get: operations["scenarios_list"];
+        put?: never;
+        /** @description Scenarios of one's own and of the team, those changed last first. */
+        post: operations["scenarios_draw_up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/scenarios/{scenario_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One scenario with its moves. */
+        get: operations["scenarios_read"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** @description One scenario with its moves. */
+        patch: operations["scenarios_change"];
+        trace?: never;
+    };
+    "/api/v1/scenarios/{scenario_id}/comments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What is said of a scenario. */
+        post: operations["scenarios_say"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/scenarios/{scenario_id}/copies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Another scenario with the same moves, to be tried otherwise. */
+        post: operations["scenarios_copy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/scenarios/{scenario_id}/moves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description The moves of a scenario: all of them written, or one put in behind the others. */
+        put: operations["scenarios_moves_set"];
+        /** @description The moves of a scenario: all of them written, or one put in behind the others. */
+        post: operations["scenarios_moves_put_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/scenarios/{scenario_id}/outcome": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A scenario beside the estate as it is, and beside others, at one bearing. */
+        get: operations["scenarios_outcome"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/scenarios/{scenario_id}/rebase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The estate as it is now is taken for what the scenario is drawn up on. */
+        post: operations["scenarios_rebase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/scenarios/{scenario_id}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What was taken back is done again. */
+        post: operations["scenarios_redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/scenarios/{scenario_id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The last change is taken back. */
+        post: operations["scenarios_undo"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1790,6 +1963,32 @@ export interface components {
             at: components["schemas"]["AtRead"];
             groups: components["schemas"]["AreaGroupRead"][];
         };
+        AskRead: {
+            name: string;
+            label: string;
+            form: components["schemas"]["AskReadFormEnum"];
+            kinds: string[];
+            choices: string[];
+            is_optional: boolean;
+            /** @description where nothing is written */
+            without: unknown | null;
+            about: string;
+        };
+        /**
+         * @description * `thing` - thing
+         *     * `things` - things
+         *     * `bytes` - bytes
+         *     * `bytes_a_week` - bytes_a_week
+         *     * `count` - count
+         *     * `percent` - percent
+         *     * `days` - days
+         *     * `name` - name
+         *     * `choice` - choice
+         *     * `disks` - disks
+         *     * `cost` - cost
+         * @enum {string}
+         */
+        AskReadFormEnum: "thing" | "things" | "bytes" | "bytes_a_week" | "count" | "percent" | "days" | "name" | "choice" | "disks" | "cost";
         /** @description Where the figures were read. */
         AtRead: {
             /** Format: date */
@@ -1798,6 +1997,7 @@ export interface components {
             quantile: components["schemas"]["QuantileEnum"];
             window_days: number;
             revision: number;
+            scenario: number | null;
         };
         /**
          * @description * `clear` - clear
@@ -1981,6 +2181,22 @@ export interface components {
          * @enum {string}
          */
         ChangeStateEnum: "planned" | "queued" | "sending" | "set" | "otherwise" | "failed" | "dropped";
+        ChangeUnderRead: {
+            id: number;
+            kind: string;
+            name: string;
+            what: components["schemas"]["ChangeUnderReadWhatEnum"];
+            before: number | null;
+            after: number | null;
+        };
+        /**
+         * @description * `gone` - gone
+         *     * `moved` - moved
+         *     * `size` - size
+         *     * `used` - used
+         * @enum {string}
+         */
+        ChangeUnderReadWhatEnum: "gone" | "moved" | "size" | "used";
         CheckRead: {
             n_rows: number;
             n_good: number;
@@ -1990,6 +2206,12 @@ export interface components {
             alike: components["schemas"]["AlikeRead"][];
             /** @description things that the table makes */
             n_made: number;
+        };
+        ClusterBerthsRead: {
+            id: number;
+            name: string;
+            n_free: number | null;
+            limited_by: string | null;
         };
         CoastRead: {
             at: components["schemas"]["AtRead"];
@@ -2018,6 +2240,16 @@ export interface components {
             /** @default  */
             unit: string;
         };
+        CommentRead: {
+            id: number;
+            text: string;
+            /** Format: date-time */
+            at: string;
+            author: string;
+        };
+        CommentWriteRequest: {
+            text: string;
+        };
         CompletionRead: {
             begin: number;
             end: number;
@@ -2041,6 +2273,9 @@ export interface components {
             gone_bytes: number;
             parts: components["schemas"]["PartGrowthRead"][];
             explained: components["schemas"]["ExplainedRead"][];
+        };
+        CopyWriteRequest: {
+            name: string;
         };
         CountRead: {
             name: string;
@@ -2142,6 +2377,23 @@ export interface components {
              * @description of one of its disks in one step
              */
             most_iops: number | null;
+        };
+        EndDatesRead: {
+            /** Format: date */
+            early_on: string | null;
+            /** Format: date */
+            likely_on: string | null;
+            /** Format: date */
+            late_on: string | null;
+            /** Format: date */
+            order_by_on: string | null;
+        };
+        EndRead: {
+            id: number;
+            kind: string;
+            name: string;
+            /** Format: date */
+            on: string;
         };
         EstateFieldRead: {
             name: string;
@@ -2411,20 +2663,6 @@ export interface components {
          * @enum {string}
          */
         ForecastRunReadStateEnum: "running" | "done" | "failed";
-        /**
-         * @description * `choice` - choice
-         *     * `flag` - flag
-         *     * `minutes` - minutes
-         *     * `days` - days
-         *     * `count` - count
-         *     * `percent` - percent
-         *     * `text` - text
-         *     * `site` - site
-         *     * `sites` - sites
-         *     * `tier` - tier
-         * @enum {string}
-         */
-        FormEnum: "choice" | "flag" | "minutes" | "days" | "count" | "percent" | "text" | "site" | "sites" | "tier";
         GrownRead: {
             days: number;
             bytes: number | null;
@@ -2502,6 +2740,23 @@ export interface components {
              */
             every_days?: number | null;
         };
+        /**
+         * @description * `free` - free
+         *     * `migrate` - migrate
+         *     * `place` - place
+         *     * `clone` - clone
+         *     * `change_growth` - change_growth
+         *     * `new_datastore` - new_datastore
+         *     * `extend_datastore` - extend_datastore
+         *     * `extend_pool` - extend_pool
+         *     * `new_pool` - new_pool
+         *     * `add_hosts` - add_hosts
+         *     * `remove_hosts` - remove_hosts
+         *     * `retire` - retire
+         *     * `set_quota` - set_quota
+         * @enum {string}
+         */
+        Kind132Enum: "free" | "migrate" | "place" | "clone" | "change_growth" | "new_datastore" | "extend_datastore" | "extend_pool" | "new_pool" | "add_hosts" | "remove_hosts" | "retire" | "set_quota";
         KindCountRead: {
             kind: components["schemas"]["KindEnum"];
             n: number;
@@ -2903,6 +3158,72 @@ export interface components {
              */
             line_share: number;
         };
+        MoveFaultRead: {
+            field: string;
+            says: components["schemas"]["PartRead"][];
+            /** @description what would let it be */
+            would_be: string;
+            /** @description it cannot be; else only to be minded */
+            is_bar: boolean;
+        };
+        MoveKindRead: {
+            kind: components["schemas"]["Kind132Enum"];
+            title: string;
+            about: string;
+            asks: components["schemas"]["AskRead"][];
+        };
+        MoveRead: {
+            number: number;
+            /** Format: date */
+            on: string;
+            kind: components["schemas"]["Kind132Enum"];
+            fields: {
+                [key: string]: unknown;
+            };
+            is_off: boolean;
+            note: string;
+            title: components["schemas"]["PartRead"][];
+            detail: components["schemas"]["PartRead"][];
+            faults: components["schemas"]["MoveFaultRead"][];
+            /** @description all that its fields name */
+            things: components["schemas"]["NamedThingRead"][];
+            /** @description what later moves may name */
+            brings: components["schemas"]["NamedThingRead"] | null;
+        };
+        MoveWriteRequest: {
+            number?: number;
+            /**
+             * Format: date
+             * @description without it, today
+             */
+            on?: string;
+            kind: components["schemas"]["Kind132Enum"];
+            fields: {
+                [key: string]: unknown;
+            };
+            /** @default false */
+            is_off: boolean;
+            /** @default  */
+            note: string;
+        };
+        MovedRead: {
+            id: number;
+            kind: string;
+            name: string;
+            place: string;
+            caution_percent: number;
+            limit_percent: number;
+            lead_time_days: number;
+            before: components["schemas"]["StandRead"] | null;
+            after: components["schemas"]["StandRead"] | null;
+            dates_before: components["schemas"]["EndDatesRead"];
+            dates_after: components["schemas"]["EndDatesRead"];
+        };
+        MovesWriteRequest: {
+            moves: components["schemas"]["MoveWriteRequest"][];
+            /** @description what was changed, to be told beside undo */
+            what: string;
+        };
         NamedRead: {
             id: number;
             kind: string;
@@ -2910,6 +3231,12 @@ export interface components {
             used_bytes: number | null;
             grown_bytes: number | null;
             state: string | null;
+        };
+        NamedThingRead: {
+            /** @description below 0: what the move of that number brings */
+            id: number;
+            kind: string;
+            name: string;
         };
         NearestRead: {
             id: number;
@@ -3059,6 +3386,34 @@ export interface components {
             id: number;
             name: string;
         };
+        OutcomeLineRead: {
+            /** @description null: as it is */
+            scenario_id: number | null;
+            name: string;
+            n_berths: number | null;
+            n_unknown_clusters: number;
+            clusters: components["schemas"]["ClusterBerthsRead"][];
+            exposure_bytes: number;
+            /** @description subjects that break a rule */
+            n_broken: number;
+            /** @description pools at or past their limit mark */
+            n_past_limit: number;
+            first_end: components["schemas"]["EndRead"] | null;
+            order_by: components["schemas"]["EndRead"] | null;
+            /** Format: double */
+            spends: number;
+            /** @description moves that cannot be and are left out */
+            n_barred: number;
+        };
+        OutcomeRead: {
+            at: components["schemas"]["AtRead"];
+            lines: components["schemas"]["OutcomeLineRead"][];
+            /** @description whose runway the scenario moves, the first end first */
+            moved: components["schemas"]["MovedRead"][];
+            n_moved: number;
+            turned: components["schemas"]["TurnedRead"][];
+            n_turned: number;
+        };
         PaceChangeRead: {
             /** Format: date */
             on: string;
@@ -3173,11 +3528,25 @@ export interface components {
         };
         ParamRead: {
             name: string;
-            form: components["schemas"]["FormEnum"];
+            form: components["schemas"]["ParamReadFormEnum"];
             about: string;
             choices: string[];
             is_optional: boolean;
         };
+        /**
+         * @description * `choice` - choice
+         *     * `flag` - flag
+         *     * `minutes` - minutes
+         *     * `days` - days
+         *     * `count` - count
+         *     * `percent` - percent
+         *     * `text` - text
+         *     * `site` - site
+         *     * `sites` - sites
+         *     * `tier` - tier
+         * @enum {string}
+         */
+        ParamReadFormEnum: "choice" | "flag" | "minutes" | "days" | "count" | "percent" | "text" | "site" | "sites" | "tier";
         PartAheadRead: {
             entity: components["schemas"]["ThingRead"];
             bytes_on: number[];
@@ -3226,6 +3595,12 @@ export interface components {
             requires_second_factor?: boolean;
             /** @description takes a lost generator off, so that they can sign in without */
             drops_second_factor?: boolean;
+        };
+        PatchedScenarioChangeWriteRequest: {
+            name?: string;
+            note?: string;
+            is_shared?: boolean;
+            is_dropped?: boolean;
         };
         PerformanceRead: {
             /**
@@ -3870,6 +4245,62 @@ export interface components {
             header: string[];
             mapping: components["schemas"]["MappingFieldRequest"];
         };
+        ScenarioBriefRead: {
+            id: number;
+            name: string;
+            note: string;
+            state: components["schemas"]["StateC36Enum"];
+            owner: string;
+            is_shared: boolean;
+            n_moves: number;
+            n_barred: number;
+            /**
+             * Format: date
+             * @description of the first move
+             */
+            first_on: string | null;
+            /** Format: date */
+            last_on: string | null;
+            first_end: components["schemas"]["EndRead"] | null;
+            /** Format: double */
+            spends: number;
+            /** Format: date-time */
+            changed_at: string;
+        };
+        ScenarioRead: {
+            id: number;
+            name: string;
+            note: string;
+            state: components["schemas"]["StateC36Enum"];
+            owner: string;
+            is_shared: boolean;
+            is_own: boolean;
+            may_change: boolean;
+            /** @description for If-Match */
+            version: string;
+            revision: number;
+            last_change: string;
+            can_undo: boolean;
+            can_redo: boolean;
+            /** Format: date-time */
+            changed_at: string;
+            /** Format: date-time */
+            baseline_at: string;
+            changed_under: components["schemas"]["ChangeUnderRead"][];
+            moves: components["schemas"]["MoveRead"][];
+            /** Format: double */
+            spends: number;
+            comments: components["schemas"]["CommentRead"][];
+            copied_from: number | null;
+        };
+        ScenarioWriteRequest: {
+            name: string;
+            /** @default  */
+            note: string;
+            /** @default false */
+            is_shared: boolean;
+            moves?: components["schemas"]["MoveWriteRequest"][];
+        };
         /**
          * @description * `read` - Read
          *     * `write` - Write
@@ -4000,6 +4431,12 @@ export interface components {
          * @enum {string}
          */
         SourceEnum: "own" | "disks" | "none";
+        StandRead: {
+            size_bytes: number | null;
+            used_bytes: number | null;
+            promised_bytes: number | null;
+            state: string | null;
+        };
         StandingRead: {
             entity: components["schemas"]["ThingRead"];
             site_name: string | null;
@@ -4045,6 +4482,12 @@ export interface components {
                 [key: string]: (number | null)[];
             };
         };
+        /**
+         * @description * `draft` - draft
+         *     * `dropped` - dropped
+         * @enum {string}
+         */
+        StateC36Enum: "draft" | "dropped";
         StepRead: {
             label: string;
             sign: string;
@@ -4292,6 +4735,12 @@ export interface components {
             /** @default  */
             note: string;
             policy_id?: number | null;
+        };
+        TurnedRead: {
+            id: number;
+            kind: string;
+            name: string;
+            is_broken: boolean;
         };
         UnknownNameRead: {
             word: components["schemas"]["WordEnum"];
@@ -4787,6 +5236,8 @@ export interface operations {
                 of?: number;
                 /** @description of days to come: likely, or the bad case */
                 q?: "bad" | "likely";
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
                 /** @description a sift that narrows what is told */
                 scope?: string;
                 /** @description days over which growth is told */
@@ -4829,6 +5280,8 @@ export interface operations {
                 of?: number;
                 /** @description of days to come: likely, or the bad case */
                 q?: "bad" | "likely";
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
                 /** @description a sift that narrows what is told */
                 scope?: string;
                 state?: "held" | "starved" | "unread" | "untiered" | "within";
@@ -4890,6 +5343,8 @@ export interface operations {
                 of?: number;
                 /** @description of days to come: likely, or the bad case */
                 q?: "bad" | "likely";
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
                 /** @description a sift that narrows what is told */
                 scope?: string;
                 state?: "held" | "starved" | "unread" | "untiered" | "within";
@@ -4949,6 +5404,8 @@ export interface operations {
                 found?: "busy-untiered" | "held-long" | "limit-lax" | "outgrows" | "starved-often";
                 /** @description of days to come: likely, or the bad case */
                 q?: "bad" | "likely";
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
                 /** @description a sift that narrows what is told */
                 scope?: string;
                 state?: "held" | "starved" | "unread" | "untiered" | "within";
@@ -4996,6 +5453,8 @@ export interface operations {
                 at?: string;
                 /** @description of days to come: likely, or the bad case */
                 q?: "bad" | "likely";
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
                 /** @description a sift that narrows what is told */
                 scope?: string;
                 /** @description days over which growth is told */
@@ -5075,6 +5534,8 @@ export interface operations {
                 drift?: boolean;
                 /** @description of days to come: likely, or the bad case */
                 q?: "bad" | "likely";
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
                 /** @description a sift that narrows what is told */
                 scope?: string;
                 /** @description days over which growth is told */
@@ -5113,6 +5574,8 @@ export interface operations {
                 at?: string;
                 /** @description of days to come: likely, or the bad case */
                 q?: "bad" | "likely";
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
                 /** @description a sift that narrows what is told */
                 scope?: string;
                 /** @description days over which growth is told */
@@ -5411,6 +5874,8 @@ export interface operations {
                 at?: string;
                 /** @description of days to come: likely, or the bad case */
                 q?: "bad" | "likely";
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
                 /** @description a sift that narrows what is told */
                 scope?: string;
                 /** @description days over which growth is told */
@@ -5546,6 +6011,8 @@ export interface operations {
                 at?: string;
                 /** @description of days to come: likely, or the bad case */
                 q?: "bad" | "likely";
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
                 /** @description a sift that narrows what is told */
                 scope?: string;
                 /** @description days over which growth is told */
@@ -5584,6 +6051,8 @@ export interface operations {
                 at?: string;
                 /** @description of days to come: likely, or the bad case */
                 q?: "bad" | "likely";
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
                 /** @description a sift that narrows what is told */
                 scope?: string;
                 /** @description days over which growth is told */
@@ -5776,6 +6245,8 @@ export interface operations {
                 at?: string;
                 /** @description of days to come: likely, or the bad case */
                 q?: "bad" | "likely";
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
                 /** @description a sift that narrows what is told */
                 scope?: string;
                 /** @description days over which growth is told */
@@ -5830,6 +6301,8 @@ export interface operations {
                 q?: "bad" | "likely";
                 /** @description by one rule alone */
                 rule?: "apart" | "backup" | "compressed" | "copy" | "deduplicated" | "encrypted" | "kept" | "label" | "media" | "overcommit" | "protocol" | "provisioning" | "runway" | "sites" | "snapshots" | "survives" | "tier" | "together";
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
                 /** @description a sift that narrows what is told */
                 scope?: string;
                 state?: "broken" | "exempt" | "met" | "settling" | "unproven";
@@ -5873,6 +6346,8 @@ export interface operations {
                 q?: "bad" | "likely";
                 /** @description by one rule alone */
                 rule?: "apart" | "backup" | "compressed" | "copy" | "deduplicated" | "encrypted" | "kept" | "label" | "media" | "overcommit" | "protocol" | "provisioning" | "runway" | "sites" | "snapshots" | "survives" | "tier" | "together";
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
                 /** @description a sift that narrows what is told */
                 scope?: string;
                 state?: "broken" | "exempt" | "met" | "settling" | "unproven";
@@ -5924,6 +6399,8 @@ export interface operations {
                 q?: "bad" | "likely";
                 /** @description by one rule alone */
                 rule?: "apart" | "backup" | "compressed" | "copy" | "deduplicated" | "encrypted" | "kept" | "label" | "media" | "overcommit" | "protocol" | "provisioning" | "runway" | "sites" | "snapshots" | "survives" | "tier" | "together";
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
                 /** @description a sift that narrows what is told */
                 scope?: string;
                 state?: "broken" | "exempt" | "met" | "settling" | "unproven";
@@ -5971,6 +6448,8 @@ export interface operations {
                 at?: string;
                 /** @description of days to come: likely, or the bad case */
                 q?: "bad" | "likely";
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
                 /** @description a sift that narrows what is told */
                 scope?: string;
                 /** @description days over which growth is told */
@@ -6060,6 +6539,8 @@ export interface operations {
                 by: string;
                 /** @description of days to come: likely, or the bad case */
                 q?: "bad" | "likely";
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
                 /** @description a sift that narrows what is told */
                 scope?: string;
                 /** @description days over which growth is told */
@@ -6098,6 +6579,8 @@ export interface operations {
                 at?: string;
                 /** @description of days to come: likely, or the bad case */
                 q?: "bad" | "likely";
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
                 /** @description a sift that narrows what is told */
                 scope?: string;
                 /** @description days over which growth is told */
@@ -6136,6 +6619,8 @@ export interface operations {
                 by: string;
                 /** @description of days to come: likely, or the bad case */
                 q?: "bad" | "likely";
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
                 /** @description a sift that narrows what is told */
                 scope?: string;
                 /** @description days over which growth is told */
@@ -6220,6 +6705,8 @@ export interface operations {
                 page_size?: number;
                 /** @description of days to come: likely, or the bad case */
                 q?: "bad" | "likely";
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
                 /** @description a sift that narrows what is told */
                 scope?: string;
                 /** @description days over which growth is told */
@@ -6271,6 +6758,8 @@ export interface operations {
                 order?: string;
                 /** @description of days to come: likely, or the bad case */
                 q?: "bad" | "likely";
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
                 /** @description a sift that narrows what is told */
                 scope?: string;
                 /** @description days over which growth is told */
@@ -6311,6 +6800,8 @@ export interface operations {
                 columns?: string;
                 /** @description of days to come: likely, or the bad case */
                 q?: "bad" | "likely";
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
                 /** @description a sift that narrows what is told */
                 scope?: string;
                 /** @description days over which growth is told */
@@ -6356,6 +6847,8 @@ export interface operations {
                 path?: string;
                 /** @description of days to come: likely, or the bad case */
                 q?: "bad" | "likely";
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
                 /** @description a sift that narrows what is told */
                 scope?: string;
                 way?: "consumers" | "hosts" | "objects" | "storage";
@@ -6393,6 +6886,8 @@ export interface operations {
                 at?: string;
                 /** @description of days to come: likely, or the bad case */
                 q?: "bad" | "likely";
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
                 /** @description days over which growth is told */
                 window?: 1 | 30 | 365 | 7 | 90;
             };
@@ -6458,6 +6953,8 @@ export interface operations {
                 at?: string;
                 /** @description of days to come: likely, or the bad case */
                 q?: "bad" | "likely";
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
                 /** @description days over which growth is told */
                 window?: 1 | 30 | 365 | 7 | 90;
             };
@@ -6682,6 +7179,8 @@ export interface operations {
                 kind?: string;
                 /** @description of days to come: likely, or the bad case */
                 q?: "bad" | "likely";
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
                 text?: string;
                 /** @description days over which growth is told */
                 window?: 1 | 30 | 365 | 7 | 90;
@@ -7693,6 +8192,25 @@ export interface operations {
             };
         };
     };
+    move_kinds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoveKindRead"][];
+                };
+            };
+        };
+    };
     notes_change: {
         parameters: {
             query?: never;
@@ -8296,6 +8814,538 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunRead"];
+                };
+            };
+        };
+    };
+    scenarios_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScenarioBriefRead"][];
+                };
+            };
+        };
+    };
+    scenarios_draw_up: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScenarioWriteRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScenarioRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scenarios_read: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scenario_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScenarioRead"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scenarios_change: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the version that was seen; 428 without it, 412 with what stands now */
+                "If-Match"?: string;
+            };
+            path: {
+                scenario_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedScenarioChangeWriteRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScenarioRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scenarios_say: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scenario_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CommentWriteRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CommentRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scenarios_copy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scenario_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyWriteRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScenarioRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scenarios_moves_set: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the version that was seen; 428 without it, 412 with what stands now */
+                "If-Match"?: string;
+            };
+            path: {
+                scenario_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MovesWriteRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScenarioRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scenarios_moves_put_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scenario_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveWriteRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScenarioRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scenarios_outcome: {
+        parameters: {
+            query?: {
+                /** @description the day looked at; without it, now */
+                at?: string;
+                /** @description up to 3 other scenarios, with commas */
+                beside?: string;
+                /** @description of days to come: likely, or the bad case */
+                q?: "bad" | "likely";
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
+                /** @description a sift that narrows what is told */
+                scope?: string;
+                /** @description days over which growth is told */
+                window?: 1 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path: {
+                scenario_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutcomeRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scenarios_rebase: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the version that was seen; 428 without it, 412 with what stands now */
+                "If-Match"?: string;
+            };
+            path: {
+                scenario_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScenarioRead"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scenarios_redo: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the version that was seen; 428 without it, 412 with what stands now */
+                "If-Match"?: string;
+            };
+            path: {
+                scenario_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScenarioRead"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scenarios_undo: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the version that was seen; 428 without it, 412 with what stands now */
+                "If-Match"?: string;
+            };
+            path: {
+                scenario_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScenarioRead"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

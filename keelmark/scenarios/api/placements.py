@@ -23,7 +23,7 @@ from keelmark.estate.sift import read_sift
 from keelmark.forecasts.api.pools import DatesRead, Int64Field, PoolRead, Record
 from keelmark.forecasts.definitions.horizon import HORIZON_DAYS
 from keelmark.forecasts.pools.rows import row_of
-from keelmark.scenarios import selectors
+from keelmark.scenarios.selectors import placing as selectors
 
 DAYS_PER_WEEK = 7
 MAX_COPIES = 100_000

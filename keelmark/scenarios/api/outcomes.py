@@ -1,0 +1,134 @@
+"""What scenarios do over the API, side by side with the estate as it is."""
+
+from dataclasses import asdict, replace
+
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from keelmark.access.api.base import Problem, Record, actor_of
+from keelmark.access.errors import wrong_field
+from keelmark.bearings.api.asked import BEARING, ID_DIGITS, AtRead, at_told, bearing_of
+from keelmark.bearings.selectors.views import view_for
+from keelmark.forecasts.api.pools import Int64Field
+from keelmark.scenarios.api.scenarios import SCENARIO
+from keelmark.scenarios.api.told import EndRead
+from keelmark.scenarios.selectors.kept import drawn, scenario_for, standing_revision
+from keelmark.scenarios.selectors.outcomes import figures_of, outcome_of
+
+MOST_BESIDE = 3  # four side by side
+BESIDE = OpenApiParameter(
+    "beside", OpenApiTypes.STR, description=f"up to {MOST_BESIDE} other scenarios, with commas"
+)
+
+
+class ClusterBerthsRead(serializers.Serializer[Record]):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    n_free = serializers.IntegerField(allow_null=True)
+    limited_by = serializers.CharField(allow_null=True)
+
+
+class OutcomeLineRead(serializers.Serializer[Record]):
+    scenario_id = serializers.IntegerField(allow_null=True, help_text="null: as it is")
+    name = serializers.CharField()
+    n_berths = serializers.IntegerField(allow_null=True)
+    n_unknown_clusters = serializers.IntegerField()
+    clusters = ClusterBerthsRead(many=True)
+    exposure_bytes = Int64Field()
+    n_broken = serializers.IntegerField(help_text="subjects that break a rule")
+    n_past_limit = serializers.IntegerField(help_text="pools at or past their limit mark")
+    first_end = EndRead(allow_null=True)
+    order_by = EndRead(allow_null=True)
+    spends = serializers.FloatField()
+    n_barred = serializers.IntegerField(help_text="moves that cannot be and are left out")
+
+
+class StandRead(serializers.Serializer[Record]):
+    size_bytes = Int64Field(allow_null=True)
+    used_bytes = Int64Field(allow_null=True)
+    promised_bytes = Int64Field(allow_null=True)
+    state = serializers.CharField(allow_null=True)
+
+
+class EndDatesRead(serializers.Serializer[Record]):
+    early_on = serializers.DateField(allow_null=True)
+    likely_on = serializers.DateField(allow_null=True)
+    late_on = serializers.DateField(allow_null=True)
+    order_by_on = serializers.DateField(allow_null=True)
+
+
+class MovedRead(serializers.Serializer[Record]):
+    id = serializers.IntegerField()
+    kind = serializers.CharField()
+    name = serializers.CharField()
+    place = serializers.CharField()
+    caution_percent = serializers.IntegerField()
+    limit_percent = serializers.IntegerField()
+    lead_time_days = serializers.IntegerField()
+    before = StandRead(allow_null=True)
+    after = StandRead(allow_null=True)
+    dates_before = EndDatesRead()
+    dates_after = EndDatesRead()
+
+
+class TurnedRead(serializers.Serializer[Record]):
+    id = serializers.IntegerField()
+    kind = serializers.CharField()
+    name = serializers.CharField()
+    is_broken = serializers.BooleanField()
+
+
+class OutcomeRead(serializers.Serializer[Record]):
+    at = AtRead()
+    lines = OutcomeLineRead(many=True)
+    moved = MovedRead(many=True, help_text="whose runway the scenario moves, the first end first")
+    n_moved = serializers.IntegerField()
+    turned = TurnedRead(many=True)
+    n_turned = serializers.IntegerField()
+
+
+class OutcomeView(APIView):
+    """A scenario beside the estate as it is, and beside others, at one bearing."""
+
+    @extend_schema(
+        operation_id="scenarios_outcome",
+        parameters=[SCENARIO, *BEARING, BESIDE],
+        responses={200: OutcomeRead, 400: Problem, 404: Problem},
+    )
+    def get(self, request: Request, scenario_id: int) -> Response:
+        actor, bearing = actor_of(request), bearing_of(request)
+        as_it_is = view_for(actor, bearing=replace(bearing, scenario_id=None))
+        lines = [{"scenario_id": None, "name": "as it is", "spends": 0.0, "n_barred": 0,
+                  **asdict(figures_of(as_it_is))}]  # fmt: skip
+        answers = []
+        for one in [scenario_id, *_beside(request, without=scenario_id)]:
+            scenario = scenario_for(actor, one)
+            view = view_for(actor, bearing=replace(bearing, scenario_id=one))
+            told = outcome_of(view, as_it_is=as_it_is, drawn=drawn(standing_revision(scenario)))
+            answers.append((view, told))
+            lines.append(
+                {
+                    "scenario_id": one, "name": scenario.name, "spends": told.spends,
+                    "n_barred": told.n_barred, **asdict(told.figures),
+                }
+            )  # fmt: skip
+        view, told = answers[0]
+        answer = {
+            "at": at_told(view), "lines": lines,
+            "moved": [asdict(one) for one in told.moved], "n_moved": told.n_moved,
+            "turned": [asdict(one) for one in told.turned], "n_turned": told.n_turned,
+        }  # fmt: skip
+        return Response(OutcomeRead(answer).data)
+
+
+def _beside(request: Request, *, without: int) -> list[int]:
+    told = [one for one in request.query_params.get("beside", "").split(",") if one]
+    if len(told) > MOST_BESIDE or not all(
+        one.isdecimal() and len(one) <= ID_DIGITS for one in told
+    ):
+        raise wrong_field("beside", f"Use up to {MOST_BESIDE} numbers of scenarios.")
+    return [one for one in dict.fromkeys(map(int, told)) if one != without]

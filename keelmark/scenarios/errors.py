@@ -1,0 +1,45 @@
+"""What scenarios refuse."""
+
+from keelmark.access.errors import FieldFault, FormError, RefusalError
+from keelmark.core.scenario.moves import MoveFieldError
+
+
+class ScenarioError(RefusalError):
+    """Root of what scenarios refuse."""
+
+
+class MoveError(FormError):
+    """A move that cannot be read, told with its place in the list and its field."""
+
+    title = "Move cannot be read"
+    kind = "move"
+
+    def __init__(self, fault: MoveFieldError, *, place: int) -> None:
+        told = FieldFault(
+            pointer=f"#/moves/{place}/fields/{fault.field}", code="move", detail=fault.wanted
+        )
+        super().__init__(
+            f"Move {place + 1}, {fault.move}: {fault.field}: {fault.wanted}.", faults=(told,)
+        )
+
+
+class NothingToTakeBackError(ScenarioError):
+    """There is no change to take back, or to do again."""
+
+    title = "Nothing there"
+    kind = "nothing-there"
+    status = 409
+
+    def __init__(self, *, what: str) -> None:
+        super().__init__(f"There is nothing to {what} in this scenario.")
+
+
+class DroppedError(ScenarioError):
+    """A scenario that was dropped is not changed."""
+
+    title = "Dropped"
+    kind = "dropped"
+    status = 409
+
+    def __init__(self, *, name: str) -> None:
+        super().__init__(f"{name} was dropped; take it up again first.")

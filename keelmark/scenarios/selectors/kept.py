@@ -1,0 +1,111 @@
+"""Scenarios as they are kept, for whom they are, and their moves as the core knows them."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, timedelta
+from typing import Any
+
+from django.contrib.auth.models import User
+from django.db.models import Q, QuerySet
+from rest_framework.exceptions import NotFound
+
+from keelmark.access.rights import Right, has_right
+from keelmark.access.selectors import sees_all
+from keelmark.bearings.selectors.picture import Drawn, day_of, drawn_of
+from keelmark.core.estate.estate import Estate
+from keelmark.core.scenario.compiling import Compiled, Dated, compiled
+from keelmark.core.scenario.moves import MoveFieldError, move_of, told_of
+from keelmark.readings.rows import EPOCH
+from keelmark.scenarios.errors import MoveError
+from keelmark.scenarios.models import Scenario, ScenarioRevision
+
+Moves = list[dict[str, Any]]  # Any: JSON of moves as they are kept
+
+
+def scenarios_for(actor: User) -> QuerySet[Scenario]:
+    """Return what a person may see: their own, and those of the team; tenants' viewers none."""
+    if not sees_all(actor):
+        return Scenario.objects.none()
+    return Scenario.objects.filter(Q(is_shared=True) | Q(owner=actor))
+
+
+def scenario_for(actor: User, scenario_id: int) -> Scenario:
+    """Return one that a person may see; raise NotFound else."""
+    found = scenarios_for(actor).filter(pk=scenario_id).first()
+    if found is None:
+        raise NotFound(f"No scenario {scenario_id} is known.")
+    return found
+
+
+def may_change(actor: User, scenario: Scenario) -> bool:
+    """Return whether a person may change what they see."""
+    return has_right(actor, Right.PLAN) and (scenario.is_shared or scenario.owner_id == actor.pk)
+
+
+def standing_revision(scenario: Scenario) -> ScenarioRevision:
+    """Return the revision that stands."""
+    return scenario.revisions.get(number=scenario.at)
+
+
+def dated(moves: Moves) -> list[Dated]:
+    """Return moves as the core knows them; raise MoveError at the first that cannot be read."""
+    told = []
+    for place, one in enumerate(moves):
+        try:
+            move = move_of(one["kind"], one["fields"])
+        except MoveFieldError as exc:
+            raise MoveError(exc, place=place) from exc
+        told.append(
+            Dated(
+                number=one["number"], day=day_of(date.fromisoformat(one["on"])), move=move,
+                is_off=one["is_off"],
+            )
+        )  # fmt: skip
+    return told
+
+
+def kept(moves: Sequence[Dated], *, notes: dict[int, str]) -> Moves:
+    """Return moves as they are kept."""
+    return [
+        {
+            "number": one.number, "on": (EPOCH + timedelta(days=one.day)).isoformat(),
+            "kind": one.move.kind, "fields": told_of(one.move), "is_off": one.is_off,
+            "note": notes.get(one.number, ""),
+        }
+        for one in moves
+    ]  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlannedMoves:
+    """Moves of one revision of a scenario, to be read with the estate."""
+
+    scenario_id: int
+    revision: int
+    moves: tuple[Dated, ...]
+
+    @property
+    def key(self) -> str:
+        """Return what tells this version from any other."""
+        return f"{self.scenario_id}.{self.revision}"
+
+    def compiled(self, estate: Estate) -> Compiled:
+        """Return what they do to an estate."""
+        return compiled(estate, self.moves)
+
+
+def planned_in(revision: ScenarioRevision) -> PlannedMoves:
+    """Return the moves of a revision."""
+    return PlannedMoves(
+        scenario_id=revision.scenario_id, revision=revision.pk, moves=tuple(dated(revision.moves))
+    )
+
+
+def planned_for(actor: User, scenario_id: int) -> PlannedMoves:
+    """Return what is planned in a scenario that a person may see; raise NotFound else."""
+    return planned_in(standing_revision(scenario_for(actor, scenario_id)))
+
+
+def drawn(revision: ScenarioRevision) -> Drawn:
+    """Return what a revision does to the newest estate."""
+    return drawn_of(planned_in(revision))

@@ -1,0 +1,326 @@
+"""What scenarios do, side by side and beside the estate as it is."""
+
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+import numpy as np
+
+from keelmark.access.clock import now
+from keelmark.bearings.selectors.picture import Drawn, reading_at
+from keelmark.bearings.selectors.views import View
+from keelmark.compliance.selectors.standing import standing_at
+from keelmark.core.arrays import Bools, Int64s
+from keelmark.core.berths import ReferenceVm
+from keelmark.core.estate.columns import NOWHERE, Words
+from keelmark.core.estate.reading import LIKELY, Reading
+from keelmark.core.forecast import Runway
+from keelmark.core.placement.berths import berths_at
+from keelmark.core.policy.facts import SUBJECTS
+from keelmark.core.policy.states import BROKEN
+from keelmark.core.scenario.outcome import exposed, past_limit
+from keelmark.forecasts.berths.counting import reference_vm
+from keelmark.readings.rows import EPOCH
+
+ENDING = ("pool", "datastore")
+MOST_ENDS = 60
+MOST_TURNED = 12
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class End:
+    """What ends, and on which day."""
+
+    id: int
+    kind: str
+    name: str
+    on: date
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ClusterBerths:
+    """Berths of one cluster; None where one of its resources is not known."""
+
+    id: int
+    name: str
+    n_free: int | None
+    limited_by: str | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Figures:
+    """What one line of the outcome tells; everything within the scope and what may be seen."""
+
+    n_berths: int | None
+    n_unknown_clusters: int
+    clusters: list[ClusterBerths]
+    exposure_bytes: int
+    n_broken: int
+    n_past_limit: int
+    first_end: End | None
+    order_by: End | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Dates:
+    """When a limit mark is reached: never within the horizon where a date is None."""
+
+    early_on: date | None
+    likely_on: date | None
+    late_on: date | None
+    order_by_on: date | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Stand:
+    """How a thing stands on the day looked at."""
+
+    size_bytes: int | None
+    used_bytes: int | None
+    promised_bytes: int | None
+    state: str | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Moved:
+    """A thing whose runway a scenario moves; ``before`` is None where it is not there yet."""
+
+    id: int
+    kind: str
+    name: str
+    place: str
+    caution_percent: int
+    limit_percent: int
+    lead_time_days: int
+    before: Stand | None
+    after: Stand | None
+    dates_before: Dates
+    dates_after: Dates
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Turned:
+    """A subject that is broken with a scenario and is not without, or the other way."""
+
+    id: int
+    kind: str
+    name: str
+    is_broken: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Outcome:
+    """What one scenario does."""
+
+    figures: Figures
+    moved: list[Moved]
+    n_moved: int
+    turned: list[Turned]
+    n_turned: int
+    spends: float
+    n_barred: int
+
+
+def figures_of(view: View) -> Figures:
+    """Return the line of the outcome for the estate as a view reads it."""
+    reading = view.reading
+    reference, _ = reference_vm(now=now())
+    clusters = _clusters(view, reference=reference)
+    known = [one.n_free for one in clusters if one.n_free is not None]
+    pools = _seen(view, "pool")
+    return Figures(
+        n_berths=sum(known) if known else None,
+        n_unknown_clusters=len(clusters) - len(known),
+        clusters=clusters,
+        exposure_bytes=exposed(reading, of=pools),
+        n_broken=sum(int(_broken(view, kind).sum()) for kind in SUBJECTS),
+        n_past_limit=int((past_limit(reading, kind="pool") & pools).sum()),
+        first_end=_first(view, column="runway"),
+        order_by=_first(view, column="early", less_lead=True),
+    )
+
+
+def outcome_of(view: View, *, as_it_is: View, drawn: Drawn) -> Outcome:
+    """Return what a scenario does, by the same reading of it as every screen has."""
+    moved, n_moved = _moved(view, as_it_is=as_it_is, drawn=drawn)
+    turned, n_turned = _turned(view, as_it_is=as_it_is)
+    return Outcome(
+        figures=figures_of(view),
+        moved=moved, n_moved=n_moved, turned=turned, n_turned=n_turned,
+        spends=drawn.compiled.spends,
+        n_barred=sum(one.is_barred for one in drawn.compiled.told),
+    )  # fmt: skip
+
+
+def _seen(view: View, kind: str) -> Bools:
+    seen: Bools = view.shown_along(kind, kinds=ENDING)
+    return seen
+
+
+def _clusters(view: View, *, reference: ReferenceVm) -> list[ClusterBerths]:
+    table = view.reading.estate.table("cluster")
+    shown = view.shown_along("cluster", kinds=("cluster",))
+    told = berths_at(view.reading, reference=reference)
+    return [
+        ClusterBerths(
+            id=int(table.ids[row]), name=table.names[row], n_free=told[row].n_free,
+            limited_by=told[row].limited_by,
+        )
+        for row in np.flatnonzero(shown).tolist()
+    ]  # fmt: skip
+
+
+def _broken(view: View, kind: str) -> Bools:
+    standing = standing_at(view.reading, kind=kind)
+    shown = view.shown_along(kind, kinds=SUBJECTS) & standing.counts
+    broken: Bools = shown & (standing.verdicts.worst == BROKEN)
+    return broken
+
+
+def _first(view: View, *, column: str, less_lead: bool = False) -> End | None:
+    """What comes first of the dates to come; what stands there already is counted elsewhere."""
+    estate = view.reading.estate
+    best: tuple[int, str, int] | None = None
+    for kind in ENDING:
+        told = estate.table(kind).amounts(column)
+        days = told.values - (estate.marks[kind].lead_time_days if less_lead else 0)
+        mask = _seen(view, kind) & told.is_known & (told.values > estate.day)
+        rows = np.flatnonzero(mask)
+        if len(rows):
+            row = int(rows[np.argmin(days[rows])])
+            best = min(best or (int(days[row]), kind, row), (int(days[row]), kind, row))
+    if best is None:
+        return None
+    day, kind, row = best
+    return End(
+        id=int(estate.table(kind).ids[row]), kind=kind, name=name_of(view.reading, kind, row),
+        on=EPOCH + timedelta(days=day),
+    )  # fmt: skip
+
+
+def name_of(reading: Reading, kind: str, row: int) -> str:
+    """Return a name; a pool's behind that of its array."""
+    table = reading.estate.table(kind)
+    array = int(reading.link(kind, "array")[row]) if kind == "pool" else NOWHERE
+    if array == NOWHERE:
+        return table.names[row]
+    return f"{reading.estate.table('array').names[array]} · {table.names[row]}"
+
+
+def _moved(view: View, *, as_it_is: View, drawn: Drawn) -> tuple[list[Moved], int]:
+    """What a plan touches, the one that ends first with it first."""
+    found: list[tuple[float, str, int]] = []
+    for kind in ENDING:
+        ends = drawn.ends.get(kind)
+        if ends is None:
+            continue
+        rows = np.flatnonzero(ends.is_touched)
+        shown = _seen_either(view, as_it_is, kind)
+        days = np.nan_to_num(ends.after.early_days, nan=np.inf, posinf=np.inf)
+        found += [(float(days[row]), kind, row) for row in rows.tolist() if shown[row]]
+    found.sort()
+    return [_told(view, as_it_is, drawn, kind, row) for _, kind, row in found[:MOST_ENDS]], len(
+        found
+    )
+
+
+def _seen_either(view: View, as_it_is: View, kind: str) -> Bools:
+    """What is there with the plan or without: what is retired by it is told, too."""
+    shown = _seen(view, kind).copy()
+    before = _seen(as_it_is, kind)
+    shown[: len(before)] |= before
+    return shown
+
+
+def _told(view: View, as_it_is: View, drawn: Drawn, kind: str, row: int) -> Moved:
+    estate = drawn.compiled.estate
+    ends, marks = drawn.ends[kind], estate.marks[kind]
+    lead = int(marks.lead_time_days[row])
+    is_born = row >= len(as_it_is.reading.estate.table(kind))
+    reading = view.reading
+    link = "array" if kind == "pool" else "cluster"
+    at = int(reading.link(kind, link)[row])
+    site = int(reading.link(kind, "site")[row])
+    place = [
+        reading.estate.table(name).names[to]
+        for name, to in (("site", site), (link, at if kind != "pool" else NOWHERE))
+        if to != NOWHERE
+    ]
+    return Moved(
+        id=int(estate.table(kind).ids[row]), kind=kind, name=name_of(reading, kind, row),
+        place=" · ".join(place),
+        caution_percent=int(marks.caution_percent[row]),
+        limit_percent=int(marks.limit_percent[row]), lead_time_days=lead,
+        before=None if is_born else _stand(as_it_is.reading, kind, row),
+        after=_stand(reading, kind, row) if reading.is_there[kind][row] else None,
+        dates_before=_dates(ends.before, row, lead=lead, day=estate.day),
+        dates_after=_dates(ends.after, row, lead=lead, day=estate.day),
+    )  # fmt: skip
+
+
+def _stand(reading: Reading, kind: str, row: int) -> Stand:
+    books, state = reading.books[kind], reading.state(kind)
+    return Stand(
+        size_bytes=books.size.told(row), used_bytes=books.used.told(row),
+        promised_bytes=books.promised.told(row),
+        state=state.told(row) if isinstance(state, Words) else None,
+    )  # fmt: skip
+
+
+def _dates(way: Runway, row: int, *, lead: int, day: int) -> Dates:
+    def on(days: float, *, less: int = 0) -> date | None:
+        if not np.isfinite(days):
+            return None
+        return EPOCH + timedelta(days=day + int(days) - less)
+
+    early = float(way.early_days[row])
+    return Dates(
+        early_on=on(early), likely_on=on(float(way.likely_days[row])),
+        late_on=on(float(way.late_days[row])), order_by_on=on(early, less=lead),
+    )  # fmt: skip
+
+
+def _turned(view: View, *, as_it_is: View) -> tuple[list[Turned], int]:
+    """Whose promises a scenario breaks, and whose it keeps again; the broken first."""
+    told: list[Turned] = []
+    n = 0
+    for kind in SUBJECTS:
+        after, before = _broken(view, kind), _broken(as_it_is, kind)
+        was = np.zeros(len(after), dtype=np.bool_)
+        was[: len(before)] = before
+        table = view.reading.estate.table(kind)
+        for rows, is_broken in ((after & ~was, True), (was & ~after, False)):
+            turned: Int64s = np.flatnonzero(rows)
+            n += len(turned)
+            told += [
+                Turned(id=int(table.ids[row]), kind=kind, name=table.names[row],
+                       is_broken=is_broken)
+                for row in turned[:MOST_TURNED].tolist()
+            ]  # fmt: skip
+    return sorted(told, key=lambda one: not one.is_broken)[:MOST_TURNED], n
+
+
+def first_end_of(drawn: Drawn) -> End | None:
+    """Return what ends first with a plan, of all there is, for a list of scenarios."""
+    reading = reading_at(day=None, quantile=LIKELY)
+    best: tuple[float, str, int] | None = None
+    for kind in ENDING:
+        if kind not in drawn.ends:
+            continue
+        days = drawn.ends[kind].after.likely_days
+        rows = np.flatnonzero(np.isfinite(days) & (days > 0))
+        if len(rows):
+            row = int(rows[np.argmin(days[rows])])
+            best = min(best or (float(days[row]), kind, row), (float(days[row]), kind, row))
+    if best is None:
+        return None
+    days_left, kind, row = best
+    estate = drawn.compiled.estate
+    name = (
+        name_of(reading, kind, row)
+        if row < len(reading.estate.table(kind))
+        else estate.table(kind).names[row]
+    )
+    return End(
+        id=int(estate.table(kind).ids[row]), kind=kind, name=name,
+        on=EPOCH + timedelta(days=estate.day + int(days_left)),
+    )  # fmt: skip
