@@ -172,6 +172,8 @@ SPECTACULAR_SETTINGS = {
         "FoundEnum": "keelmark.compliance.api.lanes.FOUND_KINDS",
         "ChangeStateEnum": "keelmark.feeds.models.ChangeState",
         "MarkLevelEnum": "keelmark.forecasts.api.marks.LEVELS",
+        "MoveKindEnum": "keelmark.scenarios.api.told.MOVE_KINDS",
+        "ScenarioStateEnum": "keelmark.scenarios.api.told.SCENARIO_STATES",
     },
 }
 PROCRASTINATE_ON_APP_READY = None

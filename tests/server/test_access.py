@@ -73,7 +73,7 @@ def test_no_route_answers_a_stranger(db):
             "(?P<pool_id>\\d+)", "(?P<pk>[^/.]+)", "(?P<pk>\\d{1,18})",
             "(?P<key>[A-Za-z0-9._-]{1,200})",
             "<int:entity_id>", "<str:key>", "<int:sifting_id>", "<int:note_id>", "<int:policy_id>",
-            "<int:tier_id>",
+            "<int:tier_id>", "<int:scenario_id>",
         ):  # fmt: skip
             plain = plain.replace(group, "1")
         plain = plain.replace("<str:kind>", "pool")
@@ -140,6 +140,10 @@ WHO: dict[str, set[str]] = {
     "change_sets_retry_create": {"operator"}, "change_sets_take_back_create": {"operator"},
     "offers_causes": SEE_FEEDS, "pulse": READ, "unknown_names": READ,
     "rightings_list": SEE_FEEDS, "rightings_set": {"operator"},
+    "move_kinds": READ, "scenarios_list": READ, "scenarios_read": READ, "scenarios_outcome": READ,
+    "scenarios_draw_up": DO, "scenarios_change": DO, "scenarios_moves_set": DO,
+    "scenarios_moves_put_in": DO, "scenarios_undo": DO, "scenarios_redo": DO,
+    "scenarios_rebase": DO, "scenarios_copy": DO, "scenarios_say": DO,
     "siftings_list": READ, "siftings_keep": READ, "siftings_drop": READ,
     "audit_list": {"auditor", "administrator"},
     "people_list": {"administrator"}, "people_create": {"administrator"},
@@ -182,6 +186,7 @@ def test_every_operation_answers_each_role_as_it_should(as_role, role):
             "{note_id}",
             "{policy_id}",
             "{tier_id}",
+            "{scenario_id}",
         ):
             plain = plain.replace(key, "1")
         plain = plain.replace("{kind}", "pool")

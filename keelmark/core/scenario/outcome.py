@@ -149,7 +149,7 @@ def _after(estate: Estate, change: Changes) -> Runway:
     of = outlooks.of.of_rows(rows)
     ages = np.maximum(estate.day - outlooks.as_of[rows], 0)
     horizon = min(HORIZON_DAYS + int(ages.max(initial=0)), MAX_HORIZON_DAYS)
-    sizes = np.maximum(change.sizes, 0)
+    sizes = _from_birth(np.maximum(change.sizes, 0))
     limit_percent = estate.marks[change.kind].limit_percent[rows]
     marks = percent_of(sizes.ravel(), np.repeat(limit_percent, sizes.shape[1]))
     marks = marks.reshape(sizes.shape)
@@ -169,6 +169,13 @@ def _after(estate: Estate, change: Changes) -> Runway:
         early_days=from_today(way.early_days), likely_days=from_today(way.likely_days),
         late_days=from_today(way.late_days), chance_within=way.chance_within,
     )  # fmt: skip
+
+
+def _from_birth(sizes: Int64s) -> Int64s:
+    """Sizes with that of its first day before what is born, when it holds nothing anyway."""
+    is_there = np.maximum.accumulate(sizes > 0, axis=1)
+    first = sizes[np.arange(len(sizes)), is_there.argmax(axis=1)]
+    return np.where(is_there, sizes, first[:, None])
 
 
 def changes_of(

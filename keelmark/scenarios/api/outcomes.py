@@ -17,7 +17,7 @@ from keelmark.forecasts.api.pools import Int64Field
 from keelmark.scenarios.api.scenarios import SCENARIO
 from keelmark.scenarios.api.told import EndRead
 from keelmark.scenarios.selectors.kept import drawn, scenario_for, standing_revision
-from keelmark.scenarios.selectors.outcomes import figures_of, outcome_of
+from keelmark.scenarios.selectors.outcomes import broken_in, figures_of, outcome_of
 
 MOST_BESIDE = 3  # four side by side
 BESIDE = OpenApiParameter(
@@ -102,13 +102,16 @@ class OutcomeView(APIView):
     def get(self, request: Request, scenario_id: int) -> Response:
         actor, bearing = actor_of(request), bearing_of(request)
         as_it_is = view_for(actor, bearing=replace(bearing, scenario_id=None))
+        broken = broken_in(as_it_is)
         lines = [{"scenario_id": None, "name": "as it is", "spends": 0.0, "n_barred": 0,
-                  **asdict(figures_of(as_it_is))}]  # fmt: skip
+                  **asdict(figures_of(as_it_is, broken=broken))}]  # fmt: skip
         answers = []
         for one in [scenario_id, *_beside(request, without=scenario_id)]:
             scenario = scenario_for(actor, one)
             view = view_for(actor, bearing=replace(bearing, scenario_id=one))
-            told = outcome_of(view, as_it_is=as_it_is, drawn=drawn(standing_revision(scenario)))
+            told = outcome_of(
+                view, as_it_is=as_it_is, was_broken=broken, drawn=drawn(standing_revision(scenario))
+            )
             answers.append((view, told))
             lines.append(
                 {

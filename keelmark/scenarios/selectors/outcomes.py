@@ -24,6 +24,7 @@ from keelmark.readings.rows import EPOCH
 ENDING = ("pool", "datastore")
 MOST_ENDS = 60
 MOST_TURNED = 12
+Broken = dict[str, Bools]  # who of each kind of subjects
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -120,7 +121,7 @@ class Outcome:
     n_barred: int
 
 
-def figures_of(view: View) -> Figures:
+def figures_of(view: View, *, broken: Broken) -> Figures:
     """Return the line of the outcome for the estate as a view reads it."""
     reading = view.reading
     reference, _ = reference_vm(now=now())
@@ -132,19 +133,20 @@ def figures_of(view: View) -> Figures:
         n_unknown_clusters=len(clusters) - len(known),
         clusters=clusters,
         exposure_bytes=exposed(reading, of=pools),
-        n_broken=sum(int(_broken(view, kind).sum()) for kind in SUBJECTS),
+        n_broken=sum(int(one.sum()) for one in broken.values()),
         n_past_limit=int((past_limit(reading, kind="pool") & pools).sum()),
         first_end=_first(view, column="runway"),
         order_by=_first(view, column="early", less_lead=True),
     )
 
 
-def outcome_of(view: View, *, as_it_is: View, drawn: Drawn) -> Outcome:
+def outcome_of(view: View, *, as_it_is: View, was_broken: Broken, drawn: Drawn) -> Outcome:
     """Return what a scenario does, by the same reading of it as every screen has."""
     moved, n_moved = _moved(view, as_it_is=as_it_is, drawn=drawn)
-    turned, n_turned = _turned(view, as_it_is=as_it_is)
+    broken = broken_in(view)
+    turned, n_turned = _turned(view, broken=broken, was_broken=was_broken)
     return Outcome(
-        figures=figures_of(view),
+        figures=figures_of(view, broken=broken),
         moved=moved, n_moved=n_moved, turned=turned, n_turned=n_turned,
         spends=drawn.compiled.spends,
         n_barred=sum(one.is_barred for one in drawn.compiled.told),
@@ -169,11 +171,14 @@ def _clusters(view: View, *, reference: ReferenceVm) -> list[ClusterBerths]:
     ]  # fmt: skip
 
 
-def _broken(view: View, kind: str) -> Bools:
-    standing = standing_at(view.reading, kind=kind)
-    shown = view.shown_along(kind, kinds=SUBJECTS) & standing.counts
-    broken: Bools = shown & (standing.verdicts.worst == BROKEN)
-    return broken
+def broken_in(view: View) -> Broken:
+    """Return who breaks a rule of those in sight."""
+    told = {}
+    for kind in SUBJECTS:
+        standing = standing_at(view.reading, kind=kind)
+        shown = view.shown_along(kind, kinds=SUBJECTS) & standing.counts
+        told[kind] = shown & (standing.verdicts.worst == BROKEN)
+    return told
 
 
 def _first(view: View, *, column: str, less_lead: bool = False) -> End | None:
@@ -279,12 +284,12 @@ def _dates(way: Runway, row: int, *, lead: int, day: int) -> Dates:
     )  # fmt: skip
 
 
-def _turned(view: View, *, as_it_is: View) -> tuple[list[Turned], int]:
+def _turned(view: View, *, broken: Broken, was_broken: Broken) -> tuple[list[Turned], int]:
     """Whose promises a scenario breaks, and whose it keeps again; the broken first."""
     told: list[Turned] = []
     n = 0
     for kind in SUBJECTS:
-        after, before = _broken(view, kind), _broken(as_it_is, kind)
+        after, before = broken[kind], was_broken[kind]
         was = np.zeros(len(after), dtype=np.bool_)
         was[: len(before)] = before
         table = view.reading.estate.table(kind)

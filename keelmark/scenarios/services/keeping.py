@@ -40,7 +40,7 @@ def facts_of(scenario: Scenario) -> Facts:
     return {
         "at": scenario.at, "n_revisions": scenario.revisions.count(), "name": scenario.name,
         "note": scenario.note, "state": scenario.state, "is_shared": scenario.is_shared,
-        "baseline_at": scenario.baseline_at,
+        "baseline_at": scenario.baseline_at.isoformat(),
     }  # fmt: skip
 
 

@@ -17,6 +17,7 @@ from keelmark.core.scenario.moves.base import (
     titled,
 )
 from keelmark.core.scenario.stage import At, Holds, Stage
+from keelmark.core.units import EIB
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -327,7 +328,7 @@ class ChangeGrowth(Move):
         return told
 
     def put(self, stage: Stage, *, number: int) -> None:
-        """Write it: growth ends where nothing is free, less of it where nothing is held."""
+        """Write it: until a datastore, volume or disk is full; less of it until nothing is left."""
         del number
         at = found(stage, self.thing)
         held = stage.holds(at)
@@ -335,6 +336,8 @@ class ChangeGrowth(Move):
             return
         is_less = self.bytes_a_week < 0
         most = held.used_bytes if is_less else max(held.most_bytes - held.used_bytes, 0)
+        if at.kind == "pool" and not is_less:
+            most = EIB  # a pool may be extended later: what is asked of it ends nowhere
         pace = abs(self.bytes_a_week) / DAYS_A_WEEK
         stage.course(at, Holds(used_bytes=0, bytes_per_day=pace, most_bytes=most), is_less=is_less)
 

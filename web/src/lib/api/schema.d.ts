@@ -2740,23 +2740,6 @@ export interface components {
              */
             every_days?: number | null;
         };
-        /**
-         * @description * `free` - free
-         *     * `migrate` - migrate
-         *     * `place` - place
-         *     * `clone` - clone
-         *     * `change_growth` - change_growth
-         *     * `new_datastore` - new_datastore
-         *     * `extend_datastore` - extend_datastore
-         *     * `extend_pool` - extend_pool
-         *     * `new_pool` - new_pool
-         *     * `add_hosts` - add_hosts
-         *     * `remove_hosts` - remove_hosts
-         *     * `retire` - retire
-         *     * `set_quota` - set_quota
-         * @enum {string}
-         */
-        Kind132Enum: "free" | "migrate" | "place" | "clone" | "change_growth" | "new_datastore" | "extend_datastore" | "extend_pool" | "new_pool" | "add_hosts" | "remove_hosts" | "retire" | "set_quota";
         KindCountRead: {
             kind: components["schemas"]["KindEnum"];
             n: number;
@@ -3166,8 +3149,25 @@ export interface components {
             /** @description it cannot be; else only to be minded */
             is_bar: boolean;
         };
+        /**
+         * @description * `free` - free
+         *     * `migrate` - migrate
+         *     * `place` - place
+         *     * `clone` - clone
+         *     * `change_growth` - change_growth
+         *     * `new_datastore` - new_datastore
+         *     * `extend_datastore` - extend_datastore
+         *     * `extend_pool` - extend_pool
+         *     * `new_pool` - new_pool
+         *     * `add_hosts` - add_hosts
+         *     * `remove_hosts` - remove_hosts
+         *     * `retire` - retire
+         *     * `set_quota` - set_quota
+         * @enum {string}
+         */
+        MoveKindEnum: "free" | "migrate" | "place" | "clone" | "change_growth" | "new_datastore" | "extend_datastore" | "extend_pool" | "new_pool" | "add_hosts" | "remove_hosts" | "retire" | "set_quota";
         MoveKindRead: {
-            kind: components["schemas"]["Kind132Enum"];
+            kind: components["schemas"]["MoveKindEnum"];
             title: string;
             about: string;
             asks: components["schemas"]["AskRead"][];
@@ -3176,7 +3176,7 @@ export interface components {
             number: number;
             /** Format: date */
             on: string;
-            kind: components["schemas"]["Kind132Enum"];
+            kind: components["schemas"]["MoveKindEnum"];
             fields: {
                 [key: string]: unknown;
             };
@@ -3197,7 +3197,7 @@ export interface components {
              * @description without it, today
              */
             on?: string;
-            kind: components["schemas"]["Kind132Enum"];
+            kind: components["schemas"]["MoveKindEnum"];
             fields: {
                 [key: string]: unknown;
             };
@@ -4249,7 +4249,7 @@ export interface components {
             id: number;
             name: string;
             note: string;
-            state: components["schemas"]["StateC36Enum"];
+            state: components["schemas"]["ScenarioStateEnum"];
             owner: string;
             is_shared: boolean;
             n_moves: number;
@@ -4271,7 +4271,7 @@ export interface components {
             id: number;
             name: string;
             note: string;
-            state: components["schemas"]["StateC36Enum"];
+            state: components["schemas"]["ScenarioStateEnum"];
             owner: string;
             is_shared: boolean;
             is_own: boolean;
@@ -4293,6 +4293,12 @@ export interface components {
             comments: components["schemas"]["CommentRead"][];
             copied_from: number | null;
         };
+        /**
+         * @description * `draft` - draft
+         *     * `dropped` - dropped
+         * @enum {string}
+         */
+        ScenarioStateEnum: "draft" | "dropped";
         ScenarioWriteRequest: {
             name: string;
             /** @default  */
@@ -4482,12 +4488,6 @@ export interface components {
                 [key: string]: (number | null)[];
             };
         };
-        /**
-         * @description * `draft` - draft
-         *     * `dropped` - dropped
-         * @enum {string}
-         */
-        StateC36Enum: "draft" | "dropped";
         StepRead: {
             label: string;
             sign: string;

@@ -1,0 +1,28 @@
+"""A small cluster for all that is planned; what each test writes is undone."""
+
+from collections.abc import Iterator
+from typing import Any
+
+import pytest
+
+from keelmark.access.models import Role
+from keelmark.access.services.people import ensure_person
+from tests.server.cluster import make_cluster
+from tests.server.conftest import Api, for_a_module, signed_in
+
+
+@pytest.fixture(scope="module")
+def cluster(django_db_setup: None, django_db_blocker: Any) -> Iterator[dict[str, int]]:
+    with for_a_module(django_db_blocker):
+        yield make_cluster()
+
+
+@pytest.fixture
+def estate(cluster: dict[str, int], db: None) -> dict[str, int]:
+    return cluster
+
+
+@pytest.fixture
+def mate(db: None) -> Api:
+    """Another planner of the team."""
+    return Api(signed_in(ensure_person(name="mate", password="neap-tide", role=Role.PLANNER)))

@@ -1,0 +1,125 @@
+"""What a scenario does, at every bearing; the figures are those of every other screen."""
+
+import pytest
+
+from keelmark.access.clock import now
+from keelmark.core.units import GIB, TIB
+from keelmark.estate.models import Entity
+from keelmark.forecasts.berths.counting import berths_of
+from tests.server.promises.promising import drawn_up as policy_drawn_up
+from tests.server.promises.promising import promised
+from tests.server.scenarios.planning import ahead, drawn_up, extend, free, outcome, place
+
+
+def line(told, scenario):
+    wanted = scenario and scenario["id"]
+    return next(one for one in told["lines"] if one["scenario_id"] == wanted)
+
+
+def cells(api, kind, *, columns, **query):
+    told = api.get(f"/estate/rows/{kind}", columns=columns, **query).json()["results"]
+    return {row["name"]: row["cells"] for row in told}
+
+
+def test_a_scenario_of_nothing_is_the_estate_as_it_is(api, estate):
+    made = drawn_up(api)
+    told = outcome(api, made)
+    plain, planned = line(told, None), line(told, made)
+    assert {**plain, "scenario_id": 0, "name": ""} == {**planned, "scenario_id": 0, "name": ""}
+    assert told["moved"] == []
+    for kind in ("pool", "vm", "disk", "tenant"):
+        query = {"columns": "used,size,state", "at": ahead(60)}
+        assert cells(api, kind, scenario=made["id"], **query) == cells(api, kind, **query)
+
+
+def test_every_screen_reads_the_estate_as_a_scenario(api, estate):
+    made = drawn_up(api, extend(estate, on=3), place(estate, on=7))
+    plain = cells(api, "pool", columns="used,size,promised", at=ahead(7))["swift-1"]
+    as_planned = {
+        day: cells(api, "pool", columns="used,size,promised", at=ahead(day), scenario=made["id"])
+        for day in (2, 3, 7)
+    }
+    assert as_planned[2]["swift-1"]["size"] == plain["size"]
+    assert as_planned[3]["swift-1"]["size"] == plain["size"] + 10 * TIB
+    assert as_planned[7]["swift-1"]["used"] == plain["used"] + 5 * TIB // 2
+    vms = cells(api, "vm", columns="used,cluster", at=ahead(7), scenario=made["id"])
+    assert vms["sonar-new-5"]["used"] == TIB // 2
+    assert vms["sonar-new-5"]["cluster"]["name"] == "kelp"
+    assert "sonar-new-5" not in cells(api, "vm", columns="used", at=ahead(7))
+    born = api.get("/estate/rows/vm", scope="sonar-new-5", at=ahead(7), scenario=made["id"])
+    pk = born.json()["results"][0]["id"]
+    assert pk < 2**53
+    page = api.get(f"/estate/things/{pk}", at=ahead(7), scenario=made["id"])
+    assert page.status_code == 200
+    assert api.get(f"/estate/things/{pk}", at=ahead(7)).status_code == 404
+
+
+def test_the_day_before_and_days_that_have_been_are_as_they_were(api, estate):
+    made = drawn_up(api, place(estate))
+    for day in (-3, 0, 6):
+        query = {"columns": "used,size", "at": ahead(day)}
+        assert cells(api, "pool", scenario=made["id"], **query) == cells(api, "pool", **query)
+
+
+def test_runways_move_and_what_ends_first_is_told(api, estate):
+    fast = {"kind": "change_growth", "on": ahead(1),
+            "fields": {"thing": estate["uuid.p"], "bytes_a_week": TIB}}  # fmt: skip
+    slow, more = drawn_up(api, fast), drawn_up(api, fast, extend(estate), name="with drives")
+    told = outcome(api, slow, beside=more["id"])
+    before, after = line(told, slow)["first_end"], line(told, more)["first_end"]
+    assert before["name"] == "heron-1 · swift-1"
+    assert before["on"] < after["on"]
+    assert line(told, more)["spends"] == 900
+    moved = next(one for one in told["moved"] if one["kind"] == "pool")
+    assert moved["dates_after"]["likely_on"] == before["on"]
+    assert moved["dates_before"]["likely_on"] > before["on"]
+    assert moved["dates_after"]["order_by_on"] < moved["dates_after"]["early_on"]
+    for scenario, n in ((slow["id"], 1), (more["id"], 1), (None, 0)):
+        query = {"scope": "runway<200d", **({"scenario": scenario} if scenario else {})}
+        assert api.get("/estate/rows/pool", **query).json()["n_all"] == n
+
+
+def test_berths_are_those_of_the_clusters_page_and_what_is_freed_brings_more(api, estate):
+    made = drawn_up(api, free(estate, "uuid.v0", "uuid.v1"))
+    kelp = berths_of(Entity.objects.get(pk=estate["id.kelp"]), now=now())
+    told = outcome(api, made, days=0)
+    assert line(told, None)["n_berths"] == kelp.now.n_free
+    assert line(told, None)["clusters"][0]["limited_by"] == kelp.now.limited_by
+    later = outcome(api, made, days=30)
+    assert line(later, made)["n_berths"] > line(later, None)["n_berths"]
+
+
+def test_exposure_and_promises_broken_are_told_beside_those_as_it_is(api, estate):
+    ceiling = {"kind": "overcommit", "told": {"ceiling_percent": 120}}
+    promised(api, policy_drawn_up(api, ceiling), estate["naa.1"])
+    made = drawn_up(api, place(estate, disks=[{"size_bytes": 4 * TIB, "written_percent": 1}]))
+    told = outcome(api, made, days=40)
+    assert line(told, made)["exposure_bytes"] > line(told, None)["exposure_bytes"]
+    assert (line(told, None)["n_broken"], line(told, made)["n_broken"]) == (0, 1)
+    assert [(one["name"], one["is_broken"]) for one in told["turned"]] == [("seabed-1", True)]
+
+
+@pytest.mark.parametrize(
+    ("query", "field"),
+    [({"beside": "1,2,3,4"}, "beside"), ({"beside": "x"}, "beside"), ({"q": "worst"}, "q")],
+)
+def test_an_outcome_that_cannot_be_asked_for_is_refused(api, estate, query, field):
+    made = drawn_up(api)
+    told = api.get(f"/scenarios/{made['id']}/outcome", **query)
+    assert told.status_code == 400
+    assert told.json()["errors"][0]["pointer"] == f"#/{field}"
+
+
+def test_a_bearing_as_no_scenario_that_is_known_is_refused(api, estate):
+    assert api.get("/estate/rows/pool", scenario=999).status_code == 404
+    assert api.get("/estate/rows/pool", scenario="tide").status_code == 400
+
+
+def test_moves_of_hosts_change_what_clusters_hold(api, estate):
+    hosts = {"kind": "add_hosts", "on": ahead(2),
+             "fields": {"cluster": estate["id.kelp"], "n_hosts": 3, "n_cpus": 64,
+                        "memory_bytes": 512 * GIB}}  # fmt: skip
+    told = outcome(api, drawn_up(api, hosts), days=5)
+    before, after = (one["clusters"][0] for one in told["lines"])
+    assert after["n_free"] >= before["n_free"]
+    assert after["limited_by"] == "disk_bytes"
