@@ -17,9 +17,16 @@ from keelmark.access.api.base import Problem, Record, actor_of
 from keelmark.access.clock import now
 from keelmark.access.errors import wrong_field
 from keelmark.access.rights import Right
-from keelmark.bearings.api.asked import AHEAD_DAYS, BEARING, kind_named, view_of
+from keelmark.bearings.api.asked import (
+    AHEAD_DAYS,
+    BEARING,
+    bearing_of,
+    kind_named,
+    names_asked,
+    view_of,
+)
 from keelmark.bearings.models import Sifting
-from keelmark.bearings.selectors.jumps import jumps_for
+from keelmark.bearings.selectors.jumps import ORDER, jumps_for
 from keelmark.bearings.selectors.lists import names_in_full
 from keelmark.bearings.selectors.tides import tide_of
 from keelmark.bearings.selectors.views import Bearing, View, view_for
@@ -53,18 +60,23 @@ class TideRead(serializers.Serializer[Record]):
     n_pools = serializers.IntegerField()
     line = PointRead(many=True)
     ticks = TickRead(many=True)
+    steps = serializers.ListField(
+        child=serializers.DateField(), help_text="days on which a scenario changes something"
+    )
 
 
 class TideView(APIView):
     """What the pools in sight used so far, and when they will stand at their limit marks."""
 
     @extend_schema(
-        operation_id="estate_tide", parameters=[BEARING[0]], responses={200: TideRead, 400: Problem}
+        operation_id="estate_tide",
+        parameters=[BEARING[0], BEARING[-1]],
+        responses={200: TideRead, 400: Problem},
     )
     def get(self, request: Request) -> Response:
+        asked = bearing_of(request)
         view = view_for(
-            actor_of(request),
-            bearing=Bearing(scope=request.query_params.get("scope", "").replace("\x00", "")),
+            actor_of(request), bearing=Bearing(scope=asked.scope, scenario_id=asked.scenario_id)
         )
         tide = tide_of(view)
         return Response(
@@ -75,6 +87,7 @@ class TideView(APIView):
                 "n_pools": tide.n_pools,
                 "line": [{"on": on, "used_bytes": used} for on, used in tide.line],
                 "ticks": TickRead(tide.ticks, many=True).data,
+                "steps": tide.steps,
             }
         )
 
@@ -174,12 +187,19 @@ class JumpView(APIView):
 
     @extend_schema(
         operation_id="estate_jump",
-        parameters=[OpenApiParameter("text", OpenApiTypes.STR)],
-        responses={200: JumpRead(many=True)},
+        parameters=[
+            OpenApiParameter("text", OpenApiTypes.STR),
+            OpenApiParameter("kinds", OpenApiTypes.STR, description="these alone, with commas"),
+        ],
+        responses={200: JumpRead(many=True), 400: Problem},
     )
     def get(self, request: Request) -> Response:
         text = request.query_params.get("text", "").replace("\x00", "")[:MAX_NAME]
-        return Response(JumpRead(jumps_for(actor_of(request), text=text), many=True).data)
+        kinds = names_asked(request, parameter="kinds", without=ORDER)
+        for one in kinds:
+            kind_named(one)
+        found = jumps_for(actor_of(request), text=text, kinds=kinds)
+        return Response(JumpRead(found, many=True).data)
 
 
 class SiftingRead(serializers.Serializer[Record]):

@@ -1,5 +1,6 @@
 """Finds things of any kind by a part of their name, slips of the hand included."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -35,12 +36,12 @@ class Jump:
     home_name: str | None
 
 
-def jumps_for(actor: User, *, text: str) -> list[Jump]:
+def jumps_for(actor: User, *, text: str, kinds: Sequence[str] = ORDER) -> list[Jump]:
     """Return what a person sees that is called like a text, what is called just so first."""
     words = [word for word in text.replace("·", " ").lower().split() if word]
     if not words or len("".join(words)) < LEAST_CHARS:
         return []
-    seen = estate.entities_for(actor).filter(kind__in=ORDER).annotate(low=Lower("name"))
+    seen = estate.entities_for(actor).filter(kind__in=kinds).annotate(low=Lower("name"))
     last = words[-1]
     found = list(_told(seen.filter(_has_all(words)), word=last))
     if not found:

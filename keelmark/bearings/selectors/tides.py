@@ -5,7 +5,7 @@ from datetime import date, timedelta
 
 import numpy as np
 
-from keelmark.bearings.selectors.picture import Lately
+from keelmark.bearings.selectors.picture import Lately, drawn_of
 from keelmark.bearings.selectors.views import View
 from keelmark.core.estate.columns import NOWHERE, Words
 from keelmark.core.estate.figures import figure
@@ -38,6 +38,7 @@ class Tide:
     line: list[tuple[date, int]]
     ticks: list[Tick]
     n_pools: int
+    steps: list[date]  # days on which a scenario changes something
 
 
 def tide_of(view: View) -> Tide:
@@ -58,7 +59,15 @@ def tide_of(view: View) -> Tide:
         line=line,
         ticks=_ticks(view, rows=rows),
         n_pools=len(rows),
+        steps=_steps(view),
     )
+
+
+def _steps(view: View) -> list[date]:
+    if view.planned is None:
+        return []
+    days = {one.day for one in drawn_of(view.planned).compiled.plan.effects}
+    return [EPOCH + timedelta(days=day) for day in sorted(days)]
 
 
 def _line(ids: list[int], *, now_on: date) -> list[tuple[date, int]]:

@@ -32,6 +32,7 @@ export const keys = {
   sessions: ['sessions'] as const,
   siftings: ['siftings'] as const,
   changes: ['changes'] as const,
+  scenarios: [...ESTATE, 'scenarios'] as const,
 };
 
 /** Where the page after this one begins; undefined after the last. */
@@ -56,10 +57,11 @@ export function firstPoolsQuery() {
 }
 
 /** What the tide bar draws of a scope. */
-export function tideQuery(scope: string) {
+export function tideQuery(scope: string, scenario: number | null = null) {
+  const query = { scope, ...(scenario === null ? {} : { scenario }) };
   return queryOptions({
-    queryKey: [...keys.tide, scope],
-    queryFn: () => bodyOf(api.GET('/api/v1/estate/tide', { params: { query: { scope } } })),
+    queryKey: [...keys.tide, query],
+    queryFn: () => bodyOf(api.GET('/api/v1/estate/tide', { params: { query } })),
     placeholderData: keepPreviousData,
     staleTime: REFRESH_MS,
     refetchInterval: REFRESH_MS,
@@ -76,10 +78,10 @@ export function wordsQuery(query: { text: string; cursor: number; kind: string }
   });
 }
 
-export function jumpQuery(text: string) {
+export function jumpQuery(text: string, kinds = '') {
   return queryOptions({
-    queryKey: [...keys.estate, 'jump', text],
-    queryFn: () => bodyOf(api.GET('/api/v1/estate/jump', { params: { query: { text } } })),
+    queryKey: [...keys.estate, 'jump', text, kinds],
+    queryFn: () => bodyOf(api.GET('/api/v1/estate/jump', { params: { query: { text, kinds } } })),
     placeholderData: keepPreviousData,
   });
 }

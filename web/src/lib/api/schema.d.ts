@@ -4576,6 +4576,8 @@ export interface components {
             n_pools: number;
             line: components["schemas"]["PointRead"][];
             ticks: components["schemas"]["TickRead"][];
+            /** @description days on which a scenario changes something */
+            steps: string[];
         };
         TierDraftWriteRequest: {
             min_iops: number;
@@ -6655,6 +6657,8 @@ export interface operations {
     estate_jump: {
         parameters: {
             query?: {
+                /** @description these alone, with commas */
+                kinds?: string;
                 text?: string;
             };
             header?: never;
@@ -6669,6 +6673,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JumpRead"][];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7143,6 +7155,8 @@ export interface operations {
     estate_tide: {
         parameters: {
             query?: {
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
                 /** @description a sift that narrows what is told */
                 scope?: string;
             };

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { bearing } from '$lib/url/bearing.svelte';
   import { wordOf } from '$lib/url/sift';
+  import AsPick from './AsPick.svelte';
   import DayPick from './DayPick.svelte';
   import KeptSiftings from './KeptSiftings.svelte';
   import { onChord } from './keys.svelte';
@@ -47,8 +48,5 @@
   <SiftBox />
   <KeptSiftings />
   <DayPick />
-  <span
-    class="flex h-6 items-center border border-rule px-2 whitespace-nowrap max-lg:hidden"
-    title="plans come with scenarios"><span class="mr-1.5 text-ink-soft">as</span>it is</span
-  >
+  <AsPick />
 </div>

@@ -8,7 +8,7 @@
   import { dayAt, monthName, monthsOf, shifted, xOf, type TideScale } from './tide';
 
   /** Time at the foot: what was used so far, when marks will be crossed, and the day looked at. */
-  const tide = createQuery(() => tideQuery(bearing.sift));
+  const tide = createQuery(() => tideQuery(bearing.sift, bearing.scenario));
   const HEIGHT = 40;
   const PAD = 40;
   const LINE = { top: 8, height: 13 };
@@ -161,6 +161,11 @@
       {#each ticks as tick (tick.id)}
         <rect x={tick.x - 1} y="14" width="2.4" height="8" class={filled(tick.state ?? '')}>
           <title>{tick.name} likely at its limit mark on {formatDay(tick.on)}</title>
+        </rect>
+      {/each}
+      {#each tide.data.steps as step (step)}
+        <rect x={PAD + xOf(step, scale) - 1} y="24" width="2.4" height="7" class="fill-plan">
+          <title>a move on {formatDay(step)}</title>
         </rect>
       {/each}
       {#if day !== now}

@@ -16,7 +16,7 @@
     { name: 'Today', path: '/', also: [] as string[], needs: 'read' },
     { name: 'Estate', path: '/estate', also: ['/estate', '/pools', '/things'], needs: 'read' },
     { name: 'Compliance', path: '/compliance', also: ['/compliance'], needs: 'read' },
-    { name: 'Scenarios', path: '/try', also: ['/try'], needs: 'plan' },
+    { name: 'Scenarios', path: '/scenarios', also: ['/scenarios', '/try'], needs: 'read feeds' },
     { name: 'Feeds', path: '/feeds', also: ['/feeds'], needs: 'read feeds' },
   ];
   const own = $derived(SECTIONS.filter((section) => rights.includes(section.needs)));

@@ -19,6 +19,12 @@ export const SCREENS: Screen[] = [
     needs: 'read',
   },
   { name: 'Compliance', path: '/compliance', about: 'which promises are broken', needs: 'read' },
+  {
+    name: 'Scenarios',
+    path: '/scenarios',
+    about: 'what if: plans side by side',
+    needs: 'read feeds',
+  },
   { name: 'Try a workload', path: '/try', about: 'where it fits', needs: 'plan' },
   { name: 'Feeds', path: '/feeds', about: 'who tells us, and how late', needs: 'read feeds' },
   {

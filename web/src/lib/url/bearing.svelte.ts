@@ -5,6 +5,10 @@ import { isPlain, narrowed, siftOf, termsOf, widened, type Term } from './sift';
 export type Quantile = 'likely' | 'bad';
 const DAY = /^\d{4}-\d\d-\d\d$/;
 
+function numberOf(told: string | null | undefined): number | null {
+  return told && /^\d+$/.test(told) ? Number(told) : null;
+}
+
 function dayOf(told: string | null): string | null {
   return told && DAY.test(told) && !Number.isNaN(Date.parse(told)) ? told : null;
 }
@@ -24,8 +28,15 @@ class Bearing {
   readonly quantile: Quantile = $derived(
     page.url.searchParams.get('q') === 'bad' ? 'bad' : 'likely',
   );
+  /** The scenario that the estate is looked at as; on its own page that one. */
+  readonly scenario = $derived(
+    numberOf(
+      page.route.id?.startsWith('/scenarios/[') ? page.params.id : page.url.searchParams.get('as'),
+    ),
+  );
   /** What every read of the estate is asked with. */
   readonly asked = $derived({
+    ...(this.scenario === null ? {} : { scenario: this.scenario }),
     ...(this.sift ? { scope: this.sift } : {}),
     ...(this.at ? { at: this.at } : {}),
     ...(this.at && this.quantile === 'bad' ? { q: this.quantile } : {}),
@@ -38,6 +49,11 @@ class Bearing {
 
   async setQuantile(quantile: Quantile) {
     await writeQuery({ q: quantile === 'bad' ? 'bad' : null }, { isStep: true });
+  }
+
+  /** Look at the estate as a scenario; null is as it is. */
+  async lookAs(scenario: number | null) {
+    await writeQuery({ as: scenario === null ? null : String(scenario) }, { isStep: true });
   }
 
   /** Narrow to a value, or exclude it; again takes it back. Back takes it back too. */
@@ -85,7 +101,13 @@ class Bearing {
   }
 
   private hrefTo(path: string, scope: string): string {
-    const kept = { scope, at: this.at ?? '', q: this.quantile === 'bad' ? 'bad' : '' };
+    const kept = {
+      scope,
+      at: this.at ?? '',
+      q: this.quantile === 'bad' ? 'bad' : '',
+      // A scenario's own page says it in its path.
+      as: this.scenario === null || path.startsWith('/scenarios/') ? '' : String(this.scenario),
+    };
     const query = Object.entries(kept)
       .filter(([, told]) => told)
       .map(([name, told]) => `${name}=${encodeURIComponent(told)}`)

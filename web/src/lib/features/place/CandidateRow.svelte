@@ -3,7 +3,7 @@
   import PoolGauge from '$lib/ui/PoolGauge.svelte';
   import { bearing } from '$lib/url/bearing.svelte';
   import MarginBar from './MarginBar.svelte';
-  import ShortStrip from './ShortStrip.svelte';
+  import RunwayPair from '$lib/ui/RunwayPair.svelte';
   import type { Candidate } from './queries';
 
   interface Props {
@@ -72,7 +72,7 @@
       : `${Math.round(pool.overcommit_percent ?? 0)} → ${Math.round(candidate.overcommit_percent)} %`}</span
   >
   {#if candidate.rank !== null}
-    <ShortStrip before={pool.limit} after={candidate.after} leadTimeDays={pool.lead_time_days} />
+    <RunwayPair before={pool.limit} after={candidate.after} leadTimeDays={pool.lead_time_days} />
     <span class="text-right">
       <span class="figures block font-semibold text-plan"
         >{limitDate({ limit: candidate.after })}</span

@@ -1,0 +1,92 @@
+import { keepPreviousData, queryOptions } from '@tanstack/svelte-query';
+import { api, bodyOf, seen, type Schemas } from '$lib/api/client';
+import { keys } from '$lib/api/queries';
+import { bearing } from '$lib/url/bearing.svelte';
+
+export type Scenario = Schemas['ScenarioRead'];
+export type Move = Schemas['MoveRead'];
+export type MoveWrite = Schemas['MoveWriteRequest'];
+export type Outcome = Schemas['OutcomeRead'];
+export type Line = Schemas['OutcomeLineRead'];
+export type Moved = Schemas['MovedRead'];
+type Asked = typeof bearing.asked;
+
+const at = (scenarioId: number) => ({ path: { scenario_id: scenarioId } });
+const written = (scenario: Scenario) => ({ ...at(scenario.id), header: seen(scenario.version) });
+
+export function scenarioQuery(scenarioId: number) {
+  return queryOptions({
+    queryKey: [...keys.scenarios, 'one', scenarioId],
+    queryFn: () => bodyOf(api.GET('/api/v1/scenarios/{scenario_id}', { params: at(scenarioId) })),
+  });
+}
+
+/** What it does beside the estate as it is, and beside others. */
+export function outcomeQuery(scenario: Scenario, asked: Asked, beside: number[]) {
+  const query = { ...asked, ...(beside.length ? { beside: beside.join(',') } : {}) };
+  return queryOptions({
+    queryKey: [...keys.scenarios, 'outcome', scenario.id, scenario.version, query],
+    queryFn: () =>
+      bodyOf(
+        api.GET('/api/v1/scenarios/{scenario_id}/outcome', {
+          params: { ...at(scenario.id), query },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+}
+
+/** Moves as they are sent again: their fields alone. */
+export function plain(moves: Move[]): MoveWrite[] {
+  return moves.map(({ number, on, kind, fields, is_off, note }) => ({
+    number,
+    on,
+    kind,
+    fields,
+    is_off,
+    note,
+  }));
+}
+
+export function setMoves(scenario: Scenario, moves: MoveWrite[], what: string) {
+  return bodyOf(
+    api.PUT('/api/v1/scenarios/{scenario_id}/moves', {
+      params: written(scenario),
+      body: { moves, what },
+    }),
+  );
+}
+
+export function undo(scenario: Scenario) {
+  return bodyOf(api.POST('/api/v1/scenarios/{scenario_id}/undo', { params: written(scenario) }));
+}
+
+export function redo(scenario: Scenario) {
+  return bodyOf(api.POST('/api/v1/scenarios/{scenario_id}/redo', { params: written(scenario) }));
+}
+
+export function rebase(scenario: Scenario) {
+  return bodyOf(api.POST('/api/v1/scenarios/{scenario_id}/rebase', { params: written(scenario) }));
+}
+
+export function settle(scenario: Scenario, body: Schemas['PatchedScenarioChangeWriteRequest']) {
+  return bodyOf(api.PATCH('/api/v1/scenarios/{scenario_id}', { params: written(scenario), body }));
+}
+
+export function copyOf(scenario: Scenario, name: string) {
+  return bodyOf(
+    api.POST('/api/v1/scenarios/{scenario_id}/copies', {
+      params: at(scenario.id),
+      body: { name },
+    }),
+  );
+}
+
+export function say(scenarioId: number, text: string) {
+  return bodyOf(
+    api.POST('/api/v1/scenarios/{scenario_id}/comments', {
+      params: at(scenarioId),
+      body: { text },
+    }),
+  );
+}
