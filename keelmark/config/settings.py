@@ -172,6 +172,7 @@ SPECTACULAR_SETTINGS = {
         "FoundEnum": "keelmark.compliance.api.lanes.FOUND_KINDS",
         "ChangeStateEnum": "keelmark.feeds.models.ChangeState",
         "MarkLevelEnum": "keelmark.forecasts.api.marks.LEVELS",
+        "CheckEnum": "keelmark.scenarios.api.placements.CHECKS",
         "MoveKindEnum": "keelmark.scenarios.api.told.MOVE_KINDS",
         "ScenarioStateEnum": "keelmark.scenarios.api.told.SCENARIO_STATES",
     },

@@ -6,7 +6,7 @@ from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.placement.ground import ArrayColumns, ClusterColumns, Ground, PoolColumns
 from keelmark.core.placement.workloads import Apart, DiskAsked, Workload
 from keelmark.core.units import GIB, TIB
-from tests.core.test_placement import make_outlook
+from tests.core.outlooks import make_outlook
 
 HORIZON = 730
 SITES = ("Skerry", "Marram")

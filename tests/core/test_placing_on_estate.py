@@ -16,7 +16,7 @@ from keelmark.core.placement.ranking import Weights, place_together
 from keelmark.core.units import GIB, TIB
 from tests.core.estates import TODAY, make_estate
 from tests.core.grounds import HORIZON, workload_of
-from tests.core.test_placement import make_outlook
+from tests.core.outlooks import make_outlook
 
 
 @given(

@@ -25,7 +25,7 @@ from keelmark.core.scenario.effects import (
 from keelmark.core.scenario.plan import Plan, plan_of, read_with
 from keelmark.core.units import GIB, TIB
 from tests.core.estates import TODAY, make_estate
-from tests.core.test_placement import make_outlook
+from tests.core.outlooks import make_outlook
 
 N_POOLS, N_STORES = 4, 3
 

@@ -149,23 +149,26 @@ def _least_seconds(
     ids = reading.estate.table("array").ids
     told_by = Array.objects.values_list("entity_id", "sustainable_bytes_per_second")
     sustains = {pk: float(n) for pk, n in told_by if n is not None}
-    since = now().date() - timedelta(days=WEEK)
-    busy = most_of_days(ids, measure=Measure.THROUGHPUT, since=since)
-    spare = [sustains.get(pk, np.nan) - busy.get(pk, np.nan) for pk in ids.tolist()]
+    busy = busy_of_arrays(reading, measure=Measure.THROUGHPUT)
+    spare = np.array([sustains.get(pk, np.nan) for pk in ids.tolist()]) - busy
     told = least_seconds(
         sizes[rows[goes]], source=tiered_at(reading).place["array"][rows[goes]],
-        target=target[at[goes]], spare=np.array(spare, dtype=np.float64),
+        target=target[at[goes]], spare=spare,
     )  # fmt: skip
     return None if told is None or np.isinf(told) else told
 
 
+def busy_of_arrays(reading: Reading, *, measure: Measure) -> Float64s:
+    """Return what arrays did in the busiest hours of a week, (n_arrays,); NaN where unread."""
+    ids = reading.estate.table("array").ids
+    told = most_of_days(ids, measure=measure, since=now().date() - timedelta(days=WEEK))
+    return np.array([told.get(pk, np.nan) for pk in ids.tolist()], dtype=np.float64)
+
+
 def _room_iops(reading: Reading) -> Float64s:
     """What arrays sustain beyond what they did in the busiest hours of a week, NaN unknown."""
-    table, sustains = reading.estate.table("array"), sustained(reading)
-    since = now().date() - timedelta(days=WEEK)
-    busy = most_of_days(table.ids, measure=Measure.IOPS, since=since)
-    told = np.array([busy.get(pk, np.nan) for pk in table.ids.tolist()], dtype=np.float64)
-    return np.maximum(sustains - told, 0)
+    busy = busy_of_arrays(reading, measure=Measure.IOPS)
+    return np.maximum(sustained(reading) - busy, 0)
 
 
 def beside_of(

@@ -1,12 +1,1 @@
-"""Placement of workloads on pools."""
-
-from keelmark.core.placement.pools import (
-    Hurdle,
-    Margin,
-    Pools,
-    Verdict,
-    Workload,
-    place,
-)
-
-__all__ = ["Hurdle", "Margin", "Pools", "Verdict", "Workload", "place"]
+"""Placement of workloads: where they can go, what stops them, which place keeps most."""

@@ -12,26 +12,35 @@ from keelmark.core.forecast.room import Additions, additions_of, room_until
 from keelmark.core.units import PERCENT
 
 
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class PoolColumns:
-    """Pools (n_pools,): their books, marks and futures.
+@dataclass(frozen=True, kw_only=True, eq=False)
+class SpaceColumns:
+    """Pools or datastores (n,): what is written to each, its limit mark and its future.
 
-    ``age_days`` is how long ago each one's last reading was, from which its outlook counts.
+    ``age_days`` is how long ago each one's last reading was, from which its outlook counts;
+    ``planned_bytes`` what is planned to come onto it besides, at its tightest, below 0 where a
+    plan makes room.
     """
+
+    used_bytes: Int64s
+    reserved_bytes: Int64s
+    limit_bytes: Int64s
+    is_read: Bools
+    outlook: Outlook
+    age_days: Int64s
+    planned_bytes: Float64s | float = 0.0
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class PoolColumns(SpaceColumns):
+    """Pools (n_pools,): their books, marks and futures."""
 
     array: Int64s
     site: Int64s
     service_class: Sequence[str]
     usable_bytes: Int64s
-    used_bytes: Int64s
-    reserved_bytes: Int64s
     promised_bytes: Int64s
     is_promise_known: Bools
-    limit_bytes: Int64s
     overcommit_limit_percent: Int64s
-    is_read: Bools
-    outlook: Outlook
-    age_days: Int64s
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -68,8 +77,9 @@ class Ground:
     pools: PoolColumns
     arrays: ArrayColumns
     clusters: ClusterColumns
-    sites: Sequence[str]
-    cluster_names: Sequence[str]
+    stores: SpaceColumns | None = None
+    sites: Sequence[str] = ()
+    cluster_names: Sequence[str] = ()
     quota_left: Mapping[str, float] = field(default_factory=dict)
     rejects: Mapping[str, Int64s] = field(default_factory=dict)
 
@@ -84,13 +94,13 @@ class Ground:
         return np.append(self.pools.site, NOWHERE)[self.pool]
 
 
-def space_left(pools: PoolColumns, *, until_day: int, horizon_days: int) -> Float64s:
+def space_left(pools: SpaceColumns, *, until_day: int, horizon_days: int) -> Float64s:
     """Return how many bytes may be put on each pool so that its limit mark holds until a day.
 
     Parameters
     ----------
-    pools : PoolColumns
-        (n_pools,)
+    pools : SpaceColumns
+        (n_pools,), or datastores.
     until_day : int
         From today.
     horizon_days : int
@@ -100,7 +110,7 @@ def space_left(pools: PoolColumns, *, until_day: int, horizon_days: int) -> Floa
     -------
     (n_pools,) float64
         By first passage on the bad case, one chance in ten, and no more than the limit leaves
-        beside what is used and reserved now; NaN where a pool is unread.
+        beside what is used and reserved now, less what is planned; NaN where one is unread.
     """
     ages = int(pools.age_days.max(initial=0))
     by_date = room_until(
@@ -108,7 +118,7 @@ def space_left(pools: PoolColumns, *, until_day: int, horizon_days: int) -> Floa
         horizon_days=max(horizon_days, until_day) + ages,
     )  # fmt: skip
     taken = pools.used_bytes.astype(np.float64) + pools.reserved_bytes
-    left = np.minimum(by_date, pools.limit_bytes - taken)
+    left = np.minimum(by_date, pools.limit_bytes - taken) - pools.planned_bytes
     return np.where(pools.is_read, left, np.nan)
 
 

@@ -22,6 +22,7 @@ class Check(StrEnum):
     CLUSTER = "cluster"
     POLICY = "policy"
     SPACE = "space"
+    DATASTORE = "datastore"
     OVERCOMMIT = "overcommit"
     MINIMUMS = "minimums"
     IOPS = "iops"
@@ -142,7 +143,8 @@ def _limits(
     return [
         Limit(name=Check.SPACE, room=space, demand=demands.written_bytes, at=ground.pool),
         Limit(name=Check.OVERCOMMIT, room=promise_left(pools), demand=demands.promised_bytes,
-              at=ground.pool),
+              at=np.where(ground.store == NOWHERE, ground.pool, NOWHERE)),
+        *_of_stores(ground, demands, horizon_days=horizon_days),
         *(
             _told_or_not(test, room, demand=demand, at=at)
             for test, room, demand, at in (
@@ -156,6 +158,16 @@ def _limits(
             )
         ),
         Limit(name=Check.QUOTA, room=quotas, demand=demands.written_bytes, of=of),
+    ]  # fmt: skip
+
+
+def _of_stores(ground: Ground, demands: Demands, *, horizon_days: int) -> list[Limit]:
+    """Below its limit mark, where a datastore that there is takes it; its pool promises no more."""
+    if ground.stores is None:
+        return []
+    left = space_left(ground.stores, until_day=demands.last_day, horizon_days=horizon_days)
+    return [
+        Limit(name=Check.DATASTORE, room=left, demand=demands.written_bytes, at=ground.store)
     ]  # fmt: skip
 
 

@@ -2,6 +2,8 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from types import MappingProxyType
+from typing import Any
 
 import numpy as np
 
@@ -9,7 +11,13 @@ from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE, Amounts, Table, Words
 from keelmark.core.estate.reading import Reading
 from keelmark.core.hosting import HOLDS_NOTHING, VCPUS_A_CORE, held_after_losses
-from keelmark.core.placement.ground import ArrayColumns, ClusterColumns, Ground, PoolColumns
+from keelmark.core.placement.ground import (
+    ArrayColumns,
+    ClusterColumns,
+    Ground,
+    PoolColumns,
+    SpaceColumns,
+)
 from keelmark.core.units import percent_of
 
 BITS_A_BYTE = 8
@@ -30,7 +38,15 @@ class Beside:
     rejects: Mapping[str, Int64s] = field(default_factory=dict)
 
 
-def ground_of(reading: Reading, beside: Beside, *, n_host_losses: int = 1) -> Ground:
+def ground_of(
+    reading: Reading,
+    beside: Beside,
+    *,
+    n_host_losses: int = 1,
+    then: Reading | None = None,
+    planned: Mapping[str, Float64s] = MappingProxyType({}),
+    has_stores: bool = False,
+) -> Ground:
     """Return where work may go at a reading: every pool there is, beside each cluster it reaches.
 
     Parameters
@@ -41,21 +57,33 @@ def ground_of(reading: Reading, beside: Beside, *, n_host_losses: int = 1) -> Gr
         What is known besides.
     n_host_losses : int
         How many hosts of a cluster must be able to fail.
+    then : Reading, optional
+        Of the last day with a plan: what is promised, and what clusters have left.
+    planned : mapping of kind to (n,) float64, optional
+        Bytes that a plan brings onto pools and datastores, at their tightest.
+    has_stores : bool
+        Whether datastores that there are are places, too; each on the pool of its largest volume.
 
     Notes
     -----
     A cluster reaches an array where one of its datastores lies on a volume of it, and a pool of
     its own hosts. A pool that no cluster reaches is a place without one.
     """
-    pools = _pools(reading)
+    then = then or reading
     pool, cluster = _reached(reading)
+    store = np.full(len(pool), NOWHERE, dtype=np.int64)
+    if has_stores:
+        rows, under, over = _stored(reading)
+        pool, cluster = np.append(pool, under), np.append(cluster, over)
+        store = np.append(store, rows)
     return Ground(
         pool=pool,
         cluster=cluster,
-        store=np.full(len(pool), NOWHERE, dtype=np.int64),
-        pools=pools,
+        store=store,
+        pools=_pools(reading, then=then, planned=planned),
+        stores=SpaceColumns(**_space(reading, "datastore", planned)) if has_stores else None,
         arrays=_arrays(reading, beside),
-        clusters=clusters_of(reading, n_host_losses=n_host_losses),
+        clusters=clusters_of(then, n_host_losses=n_host_losses),
         sites=reading.estate.table("site").names,
         cluster_names=reading.estate.table("cluster").names,
         quota_left=_quotas(reading),
@@ -63,27 +91,57 @@ def ground_of(reading: Reading, beside: Beside, *, n_host_losses: int = 1) -> Gr
     )
 
 
-def _pools(reading: Reading) -> PoolColumns:
-    table, books = reading.estate.table("pool"), reading.books["pool"]
-    marks, outlooks = reading.estate.marks["pool"], reading.estate.outlooks["pool"]
+def _pools(
+    reading: Reading, *, then: Reading, planned: Mapping[str, Float64s]
+) -> PoolColumns:  # fmt: skip
+    table = reading.estate.table("pool")
+    n = len(table)
     classes = table.columns.get("class")
-    codes = classes.codes if isinstance(classes, Words) else np.full(len(table), NOWHERE)
+    codes = classes.codes if isinstance(classes, Words) else np.full(n, NOWHERE)
     words = np.array([*(classes.words if isinstance(classes, Words) else ()), ""], dtype=object)
+    # What a plan brings that is not there yet stands behind all rows.
+    promised, size = then.books["pool"].promised, then.books["pool"].size
     return PoolColumns(
+        **_space(reading, "pool", planned),
         array=reading.link("pool", "array"),
         site=reading.link("pool", "site"),
         service_class=words[codes].tolist(),
-        usable_bytes=books.size.values,
-        used_bytes=books.used.values,
-        reserved_bytes=books.reserved.values,
-        promised_bytes=books.promised.values,
-        is_promise_known=books.promised.is_known,
-        limit_bytes=percent_of(books.size.values, marks.limit_percent),
-        overcommit_limit_percent=marks.overcommit_limit_percent,
-        is_read=books.size.is_known & books.used.is_known & ~_is_unread(table),
-        outlook=outlooks.of,
-        age_days=np.maximum(reading.day - outlooks.as_of, 0),
+        usable_bytes=np.where(size.is_known, size.values, 0)[:n],
+        promised_bytes=promised.values[:n],
+        is_promise_known=promised.is_known[:n],
+        overcommit_limit_percent=reading.estate.marks["pool"].overcommit_limit_percent,
     )
+
+
+def _space(
+    reading: Reading, kind: str, planned: Mapping[str, Float64s]
+) -> dict[str, Any]:  # Any: the fields of SpaceColumns
+    table, books = reading.estate.table(kind), reading.books[kind]
+    outlooks, marks = reading.estate.outlooks[kind], reading.estate.marks[kind]
+    return {
+        "used_bytes": books.used.values,
+        "reserved_bytes": books.reserved.values,
+        "limit_bytes": percent_of(books.size.values, marks.limit_percent),
+        "is_read": books.size.is_known & books.used.is_known & ~_is_unread(table),
+        "outlook": outlooks.of,
+        "age_days": np.maximum(reading.day - outlooks.as_of, 0),
+        "planned_bytes": planned.get(kind, 0.0),
+    }
+
+
+def _stored(reading: Reading) -> tuple[Int64s, Int64s, Int64s]:
+    """Datastores that are there, the pool under the largest volume of each, and its cluster."""
+    pairs = reading.estate.pairs["extents"]
+    sizes = reading.books["volume"].size.values[pairs.right]
+    order = np.lexsort((-sizes, pairs.left))
+    rows, first = np.unique(pairs.left[order], return_index=True)
+    volume = pairs.right[order][first]
+    is_there = reading.is_there["datastore"][rows]
+    rows, volume = rows[is_there], volume[is_there]
+    pool = reading.link("volume", "pool")[volume]
+    is_told = pool != NOWHERE
+    rows = rows[is_told]
+    return rows, pool[is_told], reading.link("datastore", "cluster")[rows]
 
 
 def _is_unread(table: Table) -> np.ndarray[tuple[int], np.dtype[np.bool_]]:

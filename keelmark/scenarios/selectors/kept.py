@@ -83,11 +83,13 @@ class PlannedMoves:
     scenario_id: int
     revision: int
     moves: tuple[Dated, ...]
+    without: int | None = None  # the number of a move that is left out
 
     @property
     def key(self) -> str:
         """Return what tells this version from any other."""
-        return f"{self.scenario_id}.{self.revision}"
+        left_out = "" if self.without is None else f"-{self.without}"
+        return f"{self.scenario_id}.{self.revision}{left_out}"
 
     def compiled(self, estate: Estate) -> Compiled:
         """Return what they do to an estate."""

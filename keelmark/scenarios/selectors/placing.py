@@ -1,57 +1,152 @@
-"""Reads pools as candidates of a placement."""
+"""Where a workload can go, on the estate as it is or as a scenario without one of its moves."""
 
-from datetime import date
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Final
 
 import numpy as np
 from django.contrib.auth.models import User
 
-from keelmark.core.attention import Attention
-from keelmark.core.placement import Pools, Verdict, Workload, place
-from keelmark.estate import selectors as estate
-from keelmark.estate.models import Pool
-from keelmark.estate.sift import Sift
+from keelmark.bearings.selectors.picture import drawn_of, reading_at
+from keelmark.bearings.selectors.views import BAD_CASE, Bearing, View, view_for
+from keelmark.compliance.selectors.definitions import Defined, defined
+from keelmark.compliance.selectors.needs import busy_of_arrays
+from keelmark.compliance.selectors.offers import offers_at
+from keelmark.compliance.selectors.standing import facts_at
+from keelmark.core.arrays import Float64s, Int64s
+from keelmark.core.estate.reading import LIKELY, Reading
+from keelmark.core.placement.answer import Answer, answer, runways_with
+from keelmark.core.placement.ground import Ground
+from keelmark.core.placement.of_estate import Beside, ground_of
+from keelmark.core.placement.ranking import Weights
+from keelmark.core.placement.workloads import Workload
+from keelmark.core.policy.places import places_for
+from keelmark.core.policy.states import BROKEN, UNPROVEN
+from keelmark.core.scenario.outcome import changes_of
+from keelmark.core.units import percent_of
 from keelmark.forecasts.definitions.horizon import HORIZON_DAYS
-from keelmark.forecasts.definitions.kept import outlook_of
-from keelmark.forecasts.pools import selectors as forecasts
-from keelmark.forecasts.pools.rows import forecast_of
+from keelmark.readings.models import Measure
+from keelmark.scenarios.selectors.kept import PlannedMoves, planned_for
 
-UNKNOWN = 0  # beside a False in is_provisioned_known
-
-
-def verdicts_for(
-    actor: User, *, sift: Sift, workload: Workload, today: date
-) -> tuple[list[Pool], list[Verdict]]:
-    """Return the visible pools of a scope and the verdict on each."""
-    pools = list(forecasts.pools_for(actor, sift=sift))
-    if not pools:
-        return [], []
-    candidates = _candidates(pools, today=today)
-    return pools, place(candidates, workload=workload, horizon_days=HORIZON_DAYS)
+SPACES: Final = ("pool", "datastore")
 
 
-def _candidates(pools: list[Pool], *, today: date) -> Pools:
-    kept = [forecast_of(pool) for pool in pools]
-    outlook = outlook_of(kept)
-    ledgers = [estate.ledger_of(pool) for pool in pools]
-    # Every outlook counts from its own last reading: a pool last read days ago starts there.
-    ages = np.array([(today - f.as_of).days if f and f.as_of else 0 for f in kept], dtype=np.int64)
-    provisioned = [ledger.provisioned_bytes for ledger in ledgers]
-    return Pools(
-        service_classes=tuple(p.service_class.name if p.service_class else "" for p in pools),
-        usable_bytes=np.array([x.usable_bytes for x in ledgers], dtype=np.int64),
-        used_bytes=np.array([x.used_bytes for x in ledgers], dtype=np.int64),
-        reserved_bytes=np.array([x.reserved_bytes for x in ledgers], dtype=np.int64),
-        provisioned_bytes=np.array(
-            [UNKNOWN if p is None else p for p in provisioned], dtype=np.int64
-        ),
-        is_provisioned_known=np.array([p is not None for p in provisioned], dtype=np.bool_),
-        limit_bytes=np.array([x.limit_bytes for x in ledgers], dtype=np.int64),
-        overcommit_limit_percent=np.array(
-            [x.marks.overcommit_limit_percent for x in ledgers], dtype=np.int64
-        ),
-        is_read=np.array(
-            [f is not None and f.attention != Attention.UNREAD for f in kept], dtype=np.bool_
-        ),
-        outlook=outlook,
-        age_days=ages,
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Placing:
+    """A workload asked about, the ground that was looked over, and what was found."""
+
+    view: View
+    workload: Workload
+    ground: Ground
+    answer: Answer
+
+    @cached_property
+    def shown(self) -> list[int]:
+        """Places of the answer, those of pools in sight alone."""
+        seen = self.view.shown_along("pool", kinds=SPACES)
+        pool = self.ground.pool
+        return [one.place for one in self.answer.candidates if seen[pool[one.place]]]
+
+
+def placing_of(
+    actor: User, *, scope: str, workload: Workload, weights: Weights,
+    scenario_id: int | None = None, without: int | None = None,
+) -> Placing:  # fmt: skip
+    """Return where a workload can go among the pools of a scope.
+
+    On a scenario: with all that it plans but one move, what is planned counted at its tightest
+    until the last day.
+    """
+    view = view_for(actor, bearing=Bearing(scope=scope))
+    planned = None
+    if scenario_id is not None:
+        moves = planned_for(actor, scenario_id)
+        kept = tuple(one for one in moves.moves if one.number != without)
+        planned = PlannedMoves(
+            scenario_id=scenario_id, revision=moves.revision, moves=kept, without=without
+        )
+    seen = view.shown_along("pool", kinds=SPACES)
+    ground = _ground(view, planned=planned, workload=workload)
+    # Out of sight is out of reach.
+    stays = np.flatnonzero(np.append(seen, False)[ground.pool])
+    ground = _some(ground, stays)
+    told = answer(ground, workload, weights=weights, horizon_days=HORIZON_DAYS)
+    return Placing(view=view, workload=workload, ground=ground, answer=told)
+
+
+def _some(ground: Ground, rows: Int64s) -> Ground:
+    return replace(
+        ground, pool=ground.pool[rows], cluster=ground.cluster[rows], store=ground.store[rows],
+        rejects={name: told[rows] for name, told in ground.rejects.items()},
+    )  # fmt: skip
+
+
+def _ground(view: View, *, planned: PlannedMoves | None, workload: Workload) -> Ground:
+    reading = view.reading
+    beside = Beside(
+        busy_iops=busy_of_arrays(reading, measure=Measure.IOPS),
+        busy_bytes_per_second=busy_of_arrays(reading, measure=Measure.THROUGHPUT),
+        min_iops=np.nan_to_num(offers_at(reading, kind="array").must_min),
+        rejects={} if workload.policy is None else {workload.policy.name: _rejects(view, workload)},
     )
+    if planned is None or not planned.moves:
+        return ground_of(reading, beside, has_stores=True)
+    day = reading.estate.day + workload.last_day
+    then = reading_at(day=day, quantile=BAD_CASE, planned=planned)
+    return ground_of(
+        reading, beside, then=then, has_stores=True,
+        planned={kind: _coming(reading, planned, kind, workload) for kind in SPACES},
+    )  # fmt: skip
+
+
+def _coming(
+    reading: Reading, planned: PlannedMoves, kind: str, workload: Workload
+) -> Float64s:  # fmt: skip
+    """Bytes that a plan brings onto things of a kind at their tightest, beside what it makes room.
+
+    From the workload's first day to its last: what comes, less by how much the limit mark rises.
+    """
+    told = drawn_of(planned).compiled
+    now = reading_at(day=None, quantile=LIKELY)
+    change = changes_of(told, now=now, kind=kind, horizon_days=workload.last_day)
+    n = len(reading.estate.table(kind))
+    coming = np.zeros(n)
+    rows = change.rows[change.rows < n]
+    at = np.flatnonzero(change.rows < n)
+    percent = reading.estate.marks[kind].limit_percent[rows]
+    sizes = np.maximum(change.sizes[at], 0)
+    marks = percent_of(sizes.ravel(), np.repeat(percent, sizes.shape[1])).reshape(sizes.shape)
+    now_marks = percent_of(reading.books[kind].size.values[rows], percent)
+    tight = change.added[at] - (marks - now_marks[:, None])
+    coming[rows] = tight[:, workload.first_day :].max(axis=1, initial=-np.inf)
+    return coming
+
+
+def _rejects(view: View, workload: Workload) -> Int64s:
+    """How many rules of its policy each pool would break, or may: nobody tells."""
+    if workload.policy is None:
+        return np.zeros(len(view.reading.estate.table("pool")), dtype=np.int64)
+    states = places_for(workload.policy, facts=facts_at(view)).states
+    told: Int64s = ((states == BROKEN) | (states == UNPROVEN)).sum(axis=1).astype(np.int64)
+    return told
+
+
+def policy_named(policy_id: int) -> Defined | None:
+    """Return a policy that stands by its id."""
+    return next((one for one in defined() if one.policy.pk == policy_id), None)
+
+
+def dates_of(placing: Placing, places: list[int]) -> tuple[dict[int, tuple[float, ...]], ...]:
+    """Return by pool the early, likely and late days as it is, and with the workload on it."""
+    pools = np.unique(placing.ground.pool[places]) if places else np.zeros(0, dtype=np.int64)
+    before, after = runways_with(
+        placing.ground, placing.workload, pools=pools, horizon_days=HORIZON_DAYS
+    )
+    return tuple(
+        {
+            int(pool): (float(way.early_days[at]), float(way.likely_days[at]),
+                        float(way.late_days[at]))
+            for at, pool in enumerate(pools.tolist())
+        }
+        for way in (before, after)
+    )  # fmt: skip

@@ -7,14 +7,21 @@ import pytest
 
 from keelmark.access.models import Role
 from keelmark.access.services.people import ensure_person
-from tests.server.cluster import make_cluster
+from keelmark.core.units import TIB
+from keelmark.estate.documents import PoolDocument
+from tests.server.cluster import READ_AT, make_cluster, tell
 from tests.server.conftest import Api, for_a_module, signed_in
 
 
 @pytest.fixture(scope="module")
 def cluster(django_db_setup: None, django_db_blocker: Any) -> Iterator[dict[str, int]]:
     with for_a_module(django_db_blocker):
-        yield make_cluster()
+        told = make_cluster()
+        tell(
+            PoolDocument(uid="uuid.p", array_uid="serial.h", name="swift-1", usable_bytes=20 * TIB,
+                         used_bytes=8 * TIB, provisioned_bytes=10 * TIB, read_at=READ_AT)
+        )  # fmt: skip
+        yield told
 
 
 @pytest.fixture

@@ -1948,6 +1948,15 @@ export interface components {
             /** @description naming the kind of the rows would make them */
             can_make: boolean;
         };
+        /**
+         * @description * `anyhow` - anyhow
+         *     * `together` - together
+         *     * `pool` - pool
+         *     * `array` - array
+         *     * `site` - site
+         * @enum {string}
+         */
+        ApartEnum: "anyhow" | "together" | "pool" | "array" | "site";
         AreaGroupRead: {
             names: (string | null)[];
             n: number;
@@ -2077,12 +2086,25 @@ export interface components {
         ByEnum: "itself" | "told" | "vm" | "project" | "tenant" | "class" | "estate" | "policy";
         CandidateRead: {
             rank: number | null;
-            pool: components["schemas"]["PoolRead"];
+            pool: components["schemas"]["PlaceAtRead"];
+            site_name: string | null;
+            service_class: string;
+            cluster: components["schemas"]["PlaceAtRead"] | null;
+            /** @description null: a new one would be made */
+            datastore: components["schemas"]["PlaceAtRead"] | null;
             margins: components["schemas"]["MarginRead"][];
-            left_bytes: number | null;
+            /** @description of its VMs, at most, one place alone */
+            n_fit: number;
+            stopped_by: components["schemas"]["CheckEnum"] | components["schemas"]["NullEnum"];
             /** Format: double */
-            overcommit_percent: number | null;
+            early_days: number | null;
+            /** Format: double */
+            space_percent: number | null;
+            /** Format: double */
+            iops_percent: number | null;
+            before: components["schemas"]["DatesRead"];
             after: components["schemas"]["DatesRead"];
+            lead_time_days: number;
         };
         /** @description A pool in which copies lie of what would be gone. */
         CarriesOnRead: {
@@ -2197,6 +2219,25 @@ export interface components {
          * @enum {string}
          */
         ChangeUnderReadWhatEnum: "gone" | "moved" | "size" | "used";
+        /**
+         * @description * `read` - read
+         *     * `class` - class
+         *     * `site` - site
+         *     * `cluster` - cluster
+         *     * `policy` - policy
+         *     * `space` - space
+         *     * `datastore` - datastore
+         *     * `overcommit` - overcommit
+         *     * `minimums` - minimums
+         *     * `iops` - iops
+         *     * `throughput` - throughput
+         *     * `ports` - ports
+         *     * `cpus` - cpus
+         *     * `memory` - memory
+         *     * `quota` - quota
+         * @enum {string}
+         */
+        CheckEnum: "read" | "class" | "site" | "cluster" | "policy" | "space" | "datastore" | "overcommit" | "minimums" | "iops" | "throughput" | "ports" | "cpus" | "memory" | "quota";
         CheckRead: {
             n_rows: number;
             n_good: number;
@@ -2318,6 +2359,28 @@ export interface components {
             sections: components["schemas"]["SectionRead"][];
             /** @description of what is read through its disks alone */
             history: components["schemas"]["HistoryPointRead"][];
+        };
+        DiskAskedWriteRequest: {
+            /** Format: int64 */
+            size_bytes: number;
+            /** @default 100 */
+            written_percent: number;
+            /**
+             * Format: int64
+             * @default 0
+             */
+            bytes_a_week: number;
+            /** @default false */
+            is_thick: boolean;
+            /** @default 0 */
+            min_iops: number;
+            /** @default 0 */
+            busy_iops: number;
+            /**
+             * Format: int64
+             * @default 0
+             */
+            busy_bytes_per_second: number;
         };
         DiskRead: {
             id: number;
@@ -2672,15 +2735,6 @@ export interface components {
             on: string;
             used_bytes: number;
         };
-        /**
-         * @description * `read` - read
-         *     * `service_class` - service_class
-         *     * `space` - space
-         *     * `date` - date
-         *     * `overcommit` - overcommit
-         * @enum {string}
-         */
-        HurdleEnum: "read" | "service_class" | "space" | "date" | "overcommit";
         ImpactRead: {
             before: {
                 [key: string]: number;
@@ -3040,11 +3094,18 @@ export interface components {
             };
         };
         MarginRead: {
-            hurdle: components["schemas"]["HurdleEnum"];
+            check: components["schemas"]["CheckEnum"];
             is_cleared: boolean;
-            margin_bytes: number | null;
-            /** Format: date */
-            tightest_on: string | null;
+            /** @description false: nothing is asked of it */
+            is_asked: boolean;
+            /**
+             * Format: double
+             * @description null: no amount, or not known
+             */
+            amount: number | null;
+            unit: components["schemas"]["UnitEnum"];
+            /** @description rules of the policy */
+            n_missed: number | null;
         };
         /**
          * @description * `own` - own
@@ -3667,6 +3728,10 @@ export interface components {
             tenant_ids?: number[];
             requires_second_factor?: boolean;
         };
+        PlaceAtRead: {
+            id: number;
+            name: string;
+        };
         PlaceFittedRead: {
             id: number;
             kind: string;
@@ -3684,7 +3749,22 @@ export interface components {
             promised_bytes: number;
             written_by_then_bytes: number;
             n_fitting: number;
+            n_rejected: number;
+            /** @description of its VMs over all places, at most */
+            n_fit: number;
+            /** @description that are asked, in order */
+            checks: components["schemas"]["CheckEnum"][];
             candidates: components["schemas"]["CandidateRead"][];
+            /** @description where all of it goes, over several places */
+            spread: components["schemas"]["SpreadRead"][];
+            /** @description VMs that find no place even so */
+            n_left: number;
+            /**
+             * Format: double
+             * @description at most so far below the best that could be
+             */
+            gap_percent: number;
+            is_exact: boolean;
         };
         PointRead: {
             /** Format: date */
@@ -4437,6 +4517,12 @@ export interface components {
          * @enum {string}
          */
         SourceEnum: "own" | "disks" | "none";
+        SpreadRead: {
+            pool: components["schemas"]["PlaceAtRead"];
+            cluster: components["schemas"]["PlaceAtRead"] | null;
+            datastore: components["schemas"]["PlaceAtRead"] | null;
+            n_vms: number;
+        };
         StandRead: {
             size_bytes: number | null;
             used_bytes: number | null;
@@ -4744,6 +4830,16 @@ export interface components {
             name: string;
             is_broken: boolean;
         };
+        /**
+         * @description * `bytes` - bytes
+         *     * `bytes_per_second` - bytes_per_second
+         *     * `cpus` - cpus
+         *     * `iops` - iops
+         *     * `none` - none
+         *     * `ports` - ports
+         * @enum {string}
+         */
+        UnitEnum: "bytes" | "bytes_per_second" | "cpus" | "iops" | "none" | "ports";
         UnknownNameRead: {
             word: components["schemas"]["WordEnum"];
             name: string;
@@ -4790,6 +4886,23 @@ export interface components {
              */
             share: number;
         };
+        WeightsWriteRequest: {
+            /**
+             * Format: double
+             * @default 1
+             */
+            runway: number;
+            /**
+             * Format: double
+             * @default 1
+             */
+            balance: number;
+            /**
+             * Format: double
+             * @default 1
+             */
+            performance: number;
+        };
         /**
          * @description * `past` - past
          *     * `now` - now
@@ -4820,16 +4933,39 @@ export interface components {
             steps: components["schemas"]["StepRead"][];
         };
         WorkloadWriteRequest: {
-            n_copies: number;
-            /** Format: int64 */
-            size_bytes: number;
-            written_percent: number;
-            /** Format: int64 */
-            growth_bytes_per_week: number;
+            /** @default workload */
+            name: string;
+            n_vms: number;
+            disks: components["schemas"]["DiskAskedWriteRequest"][];
+            /** @default 0 */
+            n_cpus: number;
+            /**
+             * Format: int64
+             * @default 0
+             */
+            memory_bytes: number;
+            /**
+             * Format: date
+             * @description without it, tomorrow
+             */
+            first_on?: string;
             /** Format: date */
             last_until_on: string;
-            service_class?: string | null;
-            scope?: string;
+            /** @default  */
+            service_class: string;
+            policy_id?: number | null;
+            /**
+             * @description whose quota it takes
+             * @default
+             */
+            tenant: string;
+            sites?: string[];
+            clusters?: string[];
+            /** @default anyhow */
+            apart: components["schemas"]["ApartEnum"];
+            /** @default 0 */
+            n_ports: number;
+            weights?: components["schemas"]["WeightsWriteRequest"];
         };
     };
     responses: never;
@@ -8510,7 +8646,14 @@ export interface operations {
     };
     placement_try: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
+                /** @description a sift that narrows what is told */
+                scope?: string;
+                /** @description a move of the scenario that is left out */
+                without?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -8530,6 +8673,14 @@ export interface operations {
                 };
             };
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

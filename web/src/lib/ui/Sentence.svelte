@@ -5,13 +5,14 @@
   /** Text with amounts of bytes in it, each in the chosen unit; names and amounts stay whole. */
   interface Props {
     parts: Part[];
+    isSigned?: boolean; // a plus before what is more
   }
-  let { parts }: Props = $props();
+  let { parts, isSigned = true }: Props = $props();
   const words = $derived(
     parts.flatMap((part) =>
       part.bytes === undefined
         ? (part.text ?? '').split(/(?<= )/).map((text) => ({ text, isWhole: text.includes('-') }))
-        : [{ text: preferences.bytes(part.bytes, true), isWhole: true }],
+        : [{ text: preferences.bytes(part.bytes, isSigned), isWhole: true }],
     ),
   );
 </script>

@@ -60,19 +60,19 @@
     <button
       class={['block text-left font-semibold hover:underline', move.is_off && 'line-through']}
       aria-pressed={isChosen}
-      onclick={onpick}><Sentence parts={move.title} /></button
+      onclick={onpick}><Sentence parts={move.title} isSigned={false} /></button
     >
-    <p class="text-ink-soft"><Sentence parts={move.detail} /></p>
+    <p class="text-ink-soft"><Sentence parts={move.detail} isSigned={false} /></p>
     {#if move.note}<p class="italic text-ink-soft">{move.note}</p>{/if}
     {#if move.is_off}<p class="text-ink-soft">switched off: it does nothing</p>{/if}
     {#each bars as fault, index (index)}
       <p class="text-signal">
-        cannot be: <Sentence parts={fault.says} />{fault.would_be ? `; ${fault.would_be}` : ''}
+        cannot be: <Sentence parts={fault.says} isSigned={false} />{fault.would_be ? `; ${fault.would_be}` : ''}
       </p>
     {/each}
     {#each minded as fault, index (index)}
       <p class="text-shoal">
-        mind: <Sentence parts={fault.says} />{fault.would_be ? `; ${fault.would_be}` : ''}
+        mind: <Sentence parts={fault.says} isSigned={false} />{fault.would_be ? `; ${fault.would_be}` : ''}
       </p>
     {/each}
   </div>

@@ -61,11 +61,17 @@
       .sort()
       .at(-1) ?? null,
   );
-  // Without a day, the first on which all of it has come.
-  const day = $derived(bearing.at ?? last);
-  const outcome = createQuery(() => ({
-    ...outcomeQuery(
-      scenario.data as Scenario,
+  const day = $derived(bearing.at);
+  // Whoever comes without a day looks at that on which all of it has come.
+  let hasLooked = bearing.at !== null;
+  $effect(() => {
+    if (hasLooked || last === null) return;
+    hasLooked = true;
+    if (last > todayIso()) void bearing.lookAt(last, { isStep: false });
+  });
+  const outcome = createQuery(() =>
+    outcomeQuery(
+      scenario.data ?? null,
       {
         ...(bearing.sift ? { scope: bearing.sift } : {}),
         ...(day ? { at: day } : {}),
@@ -73,8 +79,7 @@
       },
       beside,
     ),
-    enabled: scenario.data !== undefined,
-  }));
+  );
   const setBeside = (ids: number[]) =>
     writeQuery({ beside: ids.length ? ids.join(',') : null }, { isStep: true });
 
@@ -171,11 +176,15 @@
         <p class="text-ink-soft">
           read at {day ? formatDay(day) : 'today'}{bearing.quantile === 'bad'
             ? ', bad case 1 in 10'
-            : ', likely'}{bearing.at || !last ? '' : ', when all of it has come'}
+            : ', likely'}{last && day === last
+            ? ', when all of it has come'
+            : last && (day ?? todayIso()) < last
+              ? ', when not all of it has come'
+              : ''}
         </p>
         {#if beside.length < MOST_BESIDE && free.length > 0}
           <Pick
-            class="ml-auto"
+            class="ml-auto w-52"
             label="Compare with"
             items={[
               { value: '', name: 'compare with …' },

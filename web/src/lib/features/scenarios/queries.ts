@@ -21,18 +21,19 @@ export function scenarioQuery(scenarioId: number) {
   });
 }
 
-/** What it does beside the estate as it is, and beside others. */
-export function outcomeQuery(scenario: Scenario, asked: Asked, beside: number[]) {
+/** What it does beside the estate as it is, and beside others; nothing until it is known. */
+export function outcomeQuery(scenario: Scenario | null, asked: Asked, beside: number[]) {
   const query = { ...asked, ...(beside.length ? { beside: beside.join(',') } : {}) };
   return queryOptions({
-    queryKey: [...keys.scenarios, 'outcome', scenario.id, scenario.version, query],
+    queryKey: [...keys.scenarios, 'outcome', scenario?.id, scenario?.version, query],
     queryFn: () =>
       bodyOf(
         api.GET('/api/v1/scenarios/{scenario_id}/outcome', {
-          params: { ...at(scenario.id), query },
+          params: { ...at(scenario?.id ?? 0), query },
         }),
       ),
     placeholderData: keepPreviousData,
+    enabled: scenario !== null,
   });
 }
 
