@@ -25,7 +25,12 @@ export const SCREENS: Screen[] = [
     about: 'what if: plans side by side',
     needs: 'read feeds',
   },
-  { name: 'Try a workload', path: '/try', about: 'where it fits', needs: 'plan' },
+  {
+    name: 'Where new work goes',
+    path: '/try',
+    about: 'who takes it, what stops it',
+    needs: 'plan',
+  },
   { name: 'Feeds', path: '/feeds', about: 'who tells us, and how late', needs: 'read feeds' },
   {
     name: 'Findings',

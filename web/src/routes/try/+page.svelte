@@ -1,5 +1,5 @@
 <script lang="ts">
-  import TryWorkload from '$lib/features/place/TryWorkload.svelte';
+  import TryWorkload from '$lib/features/scenarios/TryWorkload.svelte';
 </script>
 
 <TryWorkload />

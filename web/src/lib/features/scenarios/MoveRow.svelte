@@ -67,12 +67,16 @@
     {#if move.is_off}<p class="text-ink-soft">switched off: it does nothing</p>{/if}
     {#each bars as fault, index (index)}
       <p class="text-signal">
-        cannot be: <Sentence parts={fault.says} isSigned={false} />{fault.would_be ? `; ${fault.would_be}` : ''}
+        cannot be: <Sentence parts={fault.says} isSigned={false} />{fault.would_be
+          ? `; ${fault.would_be}`
+          : ''}
       </p>
     {/each}
     {#each minded as fault, index (index)}
       <p class="text-shoal">
-        mind: <Sentence parts={fault.says} isSigned={false} />{fault.would_be ? `; ${fault.would_be}` : ''}
+        mind: <Sentence parts={fault.says} isSigned={false} />{fault.would_be
+          ? `; ${fault.would_be}`
+          : ''}
       </p>
     {/each}
   </div>

@@ -30,6 +30,7 @@
   import { Changing } from './scenario.svelte';
   import ScenarioTools from './ScenarioTools.svelte';
   import Turned from './Turned.svelte';
+  import WhereMove from './WhereMove.svelte';
 
   /** What a plan does to everything, beside the estate as it is; its moves at the left. */
   interface Props {
@@ -55,6 +56,9 @@
     ),
   );
   const chosen = $derived(Number(page.url.searchParams.get('move') ?? '') || null);
+  const placing = $derived(
+    scenario.data?.moves.find((one) => one.number === chosen && one.kind === 'place') ?? null,
+  );
   const last = $derived(
     scenario.data?.moves
       .map((one) => one.on)
@@ -220,6 +224,9 @@
       {:else if !outcome.error}
         <Pending of="what it does" />
       {/if}
+      {#if placing}{#key placing.number}
+          <WhereMove scenario={scenario.data} move={placing} {changing} />
+        {/key}{/if}
     {/if}
   </section>
 </div>

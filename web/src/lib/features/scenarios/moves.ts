@@ -122,7 +122,7 @@ function wholeOf(text: string): number | Fault {
   return Number.isInteger(told) && told >= 0 ? told : { fault: 'A whole number.' };
 }
 
-function disksOf(disks: DiskText[]): Record<string, unknown>[] | Fault {
+export function disksOf(disks: DiskText[]): Record<string, unknown>[] | Fault {
   const told: Record<string, unknown>[] = [];
   for (const [at, disk] of disks.entries()) {
     const size = parseBytes(disk.size);

@@ -1,0 +1,169 @@
+<script lang="ts">
+  import { counted, formatCount } from '$lib/format';
+  import Choice from '$lib/ui/Choice.svelte';
+  import RunwayPair from '$lib/ui/RunwayPair.svelte';
+  import { bearing } from '$lib/url/bearing.svelte';
+  import MarginBar from './MarginBar.svelte';
+  import {
+    CHECK_NAMES,
+    endOf,
+    missesOf,
+    nameOf,
+    reasonOf,
+    type Candidate,
+    type Check,
+    type Placement,
+  } from './placements';
+
+  /** Where work can go, the best first; those that cannot take it, with what each misses. */
+  interface Props {
+    placement: Placement;
+    action: string; // what is done with a place that takes it
+    chosen?: number | null; // the id of the pool or datastore that it is on
+    hasRunways?: boolean;
+    onput: (one: Candidate) => void;
+  }
+  let { placement, action, chosen = null, hasRunways = false, onput }: Props = $props();
+  const FIRST = 8;
+  const MOST_COLUMNS = 7;
+  const KINDS = [
+    { key: 'all', name: 'all places' },
+    { key: 'new', name: 'new datastores' },
+    { key: 'old', name: 'datastores there are' },
+  ];
+  let of = $state('all');
+  let isAll = $state(false);
+  const shown = $derived(
+    placement.candidates.filter(
+      (one) => of === 'all' || (of === 'new') === (one.datastore === null),
+    ),
+  );
+  const fitting = $derived(shown.filter((one) => one.rank !== null));
+  const rejected = $derived(shown.filter((one) => one.rank === null));
+  // The tests that tell places apart, those that reject somebody first.
+  const columns = $derived.by(() => {
+    const told = placement.checks.filter((check) => check !== 'read');
+    const misses = (check: Check) =>
+      shown.some((one) => one.margins.some((m) => m.check === check && !m.is_cleared));
+    const asked = told.filter((check) =>
+      shown.some((one) => one.margins.some((m) => m.check === check && m.is_asked)),
+    );
+    const kept = [...asked].sort((a, b) => Number(misses(b)) - Number(misses(a)));
+    const first = new Set(kept.slice(0, MOST_COLUMNS));
+    return asked.filter((check) => first.has(check));
+  });
+  const scales = $derived(
+    Object.fromEntries(
+      columns.map((check) => [
+        check,
+        Math.max(
+          ...shown.map((one) =>
+            Math.abs(one.margins.find((margin) => margin.check === check)?.amount ?? 0),
+          ),
+          1,
+        ),
+      ]),
+    ),
+  );
+  const cut = (rows: Candidate[]) => (isAll ? rows : rows.slice(0, FIRST));
+  const isHere = (one: Candidate) =>
+    chosen !== null && (one.datastore ? one.datastore.id === chosen : one.pool.id === chosen);
+  const hrefOf = (one: Candidate) =>
+    bearing.href(one.datastore ? `/things/${one.datastore.id}` : `/pools/${one.pool.id}`);
+  const about = (one: Candidate) =>
+    [
+      one.datastore ? one.pool.name : 'new datastore',
+      one.cluster?.name ?? 'no cluster reaches it',
+      one.service_class,
+    ]
+      .filter(Boolean)
+      .join(' · ');
+</script>
+
+{#snippet row(one: Candidate)}
+  <tr class={['border-b border-rule align-top', isHere(one) && 'bg-depth-1']}>
+    <td class="figures py-1 pr-2 font-semibold text-plan">{one.rank ?? '–'}</td>
+    <th scope="row" class="max-w-56 py-1 pr-2 font-normal">
+      <a class="lead block font-semibold hover:underline" href={hrefOf(one)}>{nameOf(one)}</a>
+      <span class="lead block text-xs text-ink-soft" title={about(one)}>{about(one)}</span>
+      <span class={['block text-xs', one.rank === null ? 'text-signal' : 'text-ink-soft']}
+        >{one.rank === null ? missesOf(one) : reasonOf(one)}</span
+      >
+    </th>
+    {#each columns as check (check)}
+      {@const margin = one.margins.find((told) => told.check === check)}
+      <td class="py-1 pr-2"
+        >{#if margin}<MarginBar {margin} scale={scales[check] ?? 1} />{/if}</td
+      >
+    {/each}
+    <td
+      class="figures py-1 pr-2 text-xs whitespace-nowrap"
+      title={one.stopped_by ? `${CHECK_NAMES[one.stopped_by]} stops the next` : ''}
+      >{formatCount(one.n_fit)}{#if one.stopped_by}<span class="block text-ink-soft"
+          >{CHECK_NAMES[one.stopped_by]}</span
+        >{/if}</td
+    >
+    {#if hasRunways}
+      <td class="w-40 py-1 pr-2"
+        ><RunwayPair before={one.before} after={one.after} leadTimeDays={one.lead_time_days} /></td
+      >
+    {/if}
+    <td class="figures py-1 text-right">
+      <span class="block font-semibold whitespace-nowrap text-plan">{endOf(one.after)}</span>
+      {#if isHere(one)}<span class="text-ink-soft">it is here</span
+        >{:else if one.rank !== null}<button
+          class="text-depth-5 underline"
+          aria-label="{action}: {nameOf(one)}{one.cluster ? `, ${one.cluster.name}` : ''}"
+          onclick={() => onput(one)}>{action}</button
+        >{/if}
+    </td>
+  </tr>
+{/snippet}
+
+<div class="flex flex-wrap items-baseline gap-4">
+  <Choice label="Which places" options={KINDS} value={of} onpick={(key) => (of = key)} />
+  <p class="text-ink-soft">
+    {fitting.length} take all of it, {rejected.length} do not · {formatCount(placement.n_fit)} such VMs
+    fit in all, over several places{placement.n_left > 0
+      ? `; ${counted('VM', placement.n_left)} find none`
+      : ''}
+  </p>
+</div>
+<table class="w-full text-left" aria-label="Candidates">
+  <thead class="text-xs text-ink-soft">
+    <tr class="border-b border-rule">
+      <th></th>
+      <th class="py-1 font-normal">candidate</th>
+      {#each columns as check (check)}<th class="py-1 pr-2 font-normal">{CHECK_NAMES[check]}</th
+        >{/each}
+      <th class="py-1 pr-2 font-normal">fit, stopped by</th>
+      {#if hasRunways}<th class="py-1 pr-2 font-normal">runway as it is, with it</th>{/if}
+      <th class="py-1 text-right font-normal">then ends, likely</th>
+    </tr>
+  </thead>
+  <tbody>
+    {#each cut(fitting) as one (`${one.pool.id}.${one.cluster?.id ?? ''}.${one.datastore?.id ?? ''}`)}
+      {@render row(one)}
+    {:else}
+      <tr
+        ><td colspan={columns.length + 5} class="py-2"
+          >No place of this scope takes all of it; below, what each would miss.
+          {#if placement.spread.length > 0}Over several places {formatCount(
+              placement.spread.reduce((sum, one) => sum + one.n_vms, 0),
+            )} of them go: {placement.spread
+              .slice(0, FIRST)
+              .map((one) => `${one.n_vms} on ${nameOf(one)}`)
+              .join(', ')}.{/if}</td
+        ></tr
+      >
+    {/each}
+    {#each cut(rejected) as one (`${one.pool.id}.${one.cluster?.id ?? ''}.${one.datastore?.id ?? ''}`)}
+      {@render row(one)}
+    {/each}
+  </tbody>
+</table>
+{#if !isAll && (fitting.length > FIRST || rejected.length > FIRST)}
+  <button class="pt-1 text-depth-5 underline" onclick={() => (isAll = true)}
+    >all {formatCount(shown.length)}</button
+  >
+{/if}

@@ -1,0 +1,137 @@
+<script lang="ts">
+  import { createQuery } from '@tanstack/svelte-query';
+  import { goto } from '$app/navigation';
+  import { page } from '$app/state';
+  import { policiesQuery } from '$lib/api/promises';
+  import { tenantsQuery } from '$lib/api/queries';
+  import { drawUp, scenariosQuery } from '$lib/api/scenarios';
+  import { addDays, formatDay, preferences, todayIso } from '$lib/format';
+  import Pending from '$lib/ui/Pending.svelte';
+  import Pick from '$lib/ui/Pick.svelte';
+  import ProblemNote from '$lib/ui/ProblemNote.svelte';
+  import { bearing, writeQuery } from '$lib/url/bearing.svelte';
+  import Candidates from './Candidates.svelte';
+  import { classesQuery, placementQuery, type Candidate } from './placements';
+  import { putIn, type MoveWrite } from './queries';
+  import { formOf, workloadOf, type Form } from './workload';
+  import WorkloadForm from './WorkloadForm.svelte';
+
+  /** Where new work goes: it is asked first, and put into a scenario where it is to be planned. */
+  const form = $derived(formOf(page.url.searchParams));
+  const asked = $derived(workloadOf(form));
+  const classes = createQuery(classesQuery);
+  const policies = createQuery(() => policiesQuery({}));
+  const tenants = createQuery(tenantsQuery);
+  const scenarios = createQuery(scenariosQuery);
+  const drafts = $derived((scenarios.data ?? []).filter((one) => one.state === 'draft'));
+  const placement = createQuery(() =>
+    placementQuery(asked.workload, {
+      ...(bearing.sift ? { scope: bearing.sift } : {}),
+      ...(bearing.scenario === null ? {} : { scenario: bearing.scenario }),
+    }),
+  );
+  const into = $derived(page.url.searchParams.get('into') ?? String(bearing.scenario ?? ''));
+  let refused: Error | null = $state(null);
+
+  // Kept in the address as typed, an empty field too: the default is for what was never touched.
+  function change(name: keyof Form, text: string) {
+    void writeQuery({ [name]: text });
+  }
+
+  async function put(one: Candidate) {
+    const workload = asked.workload;
+    if (!workload) return;
+    const tenant = tenants.data?.find((told) => told.name === form.tenant);
+    const move: MoveWrite = {
+      on: addDays(todayIso(), 1),
+      kind: 'place',
+      fields: {
+        name: workload.name,
+        n_vms: workload.n_vms,
+        disks: workload.disks.map(({ size_bytes, written_percent, bytes_a_week, is_thick }) => ({
+          size_bytes,
+          written_percent,
+          bytes_a_week,
+          is_thick,
+        })),
+        to: one.datastore?.id ?? one.pool.id,
+        ...(one.datastore || !one.cluster ? {} : { cluster: one.cluster.id }),
+        ...(tenant ? { tenant: tenant.id } : {}),
+        ...(workload.n_cpus ? { n_cpus: workload.n_cpus } : {}),
+        ...(workload.memory_bytes ? { memory_bytes: workload.memory_bytes } : {}),
+      },
+      is_off: false,
+      note: '',
+    };
+    try {
+      const scenario = into ? Number(into) : (await drawUp(workload.name)).id;
+      const made = await putIn(scenario, move);
+      await goto(bearing.href(`/scenarios/${scenario}?move=${made.moves.at(-1)?.number ?? ''}`));
+    } catch (error) {
+      refused = error instanceof Error ? error : new Error(String(error));
+    }
+  }
+</script>
+
+<svelte:head><title>Where new work goes · Keel Mark</title></svelte:head>
+<div class="page-grid-place h-full">
+  <aside class="min-h-0 overflow-y-auto border-r border-rule bg-paper-raised px-4 pt-2 pb-6">
+    <h1 class="water pb-2">Where new work goes</h1>
+    <WorkloadForm
+      {form}
+      faults={asked.faults}
+      classes={(classes.data?.classes ?? []).map((one) => one.name)}
+      policies={(policies.data ?? []).map((one) => ({ value: String(one.id), name: one.name }))}
+      tenants={(tenants.data ?? []).map((one) => one.name)}
+      onchange={change}
+    />
+    {#if placement.data}
+      <p class="mt-3 border-t border-rule pt-2 text-ink-soft">
+        Promises {preferences.bytes(placement.data.promised_bytes)}, of which
+        {preferences.bytes(placement.data.written_by_then_bytes)} is written by {formatDay(
+          form.until,
+        )}. Nothing is changed on any array and nothing is held.
+      </p>
+    {/if}
+  </aside>
+  <section
+    data-place="tryworkload"
+    class="min-h-0 overflow-y-auto px-4 pt-2 pb-6"
+    aria-label="Where it can go"
+  >
+    <div class="flex flex-wrap items-baseline gap-3">
+      <h2 class="water">Where it can go</h2>
+      <p class="text-ink-soft">until {formatDay(form.until)}, one chance in ten aside</p>
+      <div class="ml-auto flex items-center gap-2">
+        <span class="text-ink-soft">a place is put into</span>
+        <Pick
+          class="w-48"
+          label="Into which scenario"
+          items={[
+            { value: '', name: 'a new scenario' },
+            ...drafts.map((one) => ({ value: String(one.id), name: one.name })),
+          ]}
+          value={into}
+          onpick={(told) => void writeQuery({ into: told || null })}
+        />
+      </div>
+    </div>
+    <ProblemNote of="The scenario" error={refused} />
+    {#if placement.isError}
+      <ProblemNote of="This workload" error={placement.error} onretry={() => placement.refetch()} />
+    {:else if placement.data}
+      <Candidates
+        placement={placement.data}
+        action="plan it"
+        hasRunways
+        onput={(one) => void put(one)}
+      />
+    {:else if asked.workload === null}
+      <p class="pt-4 text-ink-soft">
+        Mend the marked fields at the left; the places follow at once.
+      </p>
+    {:else}
+      <Pending of="every place" class="pt-4" />
+    {/if}
+  </section>
+</div>

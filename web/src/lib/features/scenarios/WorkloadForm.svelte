@@ -1,0 +1,99 @@
+<script lang="ts">
+  import { Label } from 'flowbite-svelte';
+  import { textOf } from '$lib/ui/events';
+  import Field from '$lib/ui/Field.svelte';
+  import Pick from '$lib/ui/Pick.svelte';
+  import DisksField from './DisksField.svelte';
+  import { disksText, WEIGHTS, type Faults, type Form } from './workload';
+
+  /** What is to be placed, and what is to be kept: three sliders, each as far as it counts. */
+  interface Props {
+    form: Form;
+    faults: Faults;
+    classes: string[];
+    policies: { value: string; name: string }[];
+    tenants: string[];
+    onchange: (name: keyof Form, text: string) => void;
+  }
+  let { form, faults, classes, policies, tenants, onchange }: Props = $props();
+  type Plain = 'name' | 'count' | 'cpus' | 'memory' | 'iops';
+  const BEFORE: { name: Plain; label: string }[] = [
+    { name: 'name', label: 'Called' },
+    { name: 'count', label: 'How many VMs' },
+  ];
+  const AFTER: { name: Plain; label: string }[] = [
+    { name: 'cpus', label: 'CPUs of each' },
+    { name: 'memory', label: 'Memory of each' },
+    { name: 'iops', label: 'IOPS of each in its busy hours' },
+  ];
+  const MOST_WEIGHT = 4;
+  const ABOUT = {
+    runway: 'the longest runway',
+    balance: 'the most room left',
+    performance: 'the most IOPS left',
+  };
+  const any = (names: string[]) => [
+    { value: '', name: 'any' },
+    ...names.map((name) => ({ value: name, name })),
+  ];
+</script>
+
+{#snippet field(one: { name: Plain; label: string })}
+  <div>
+    <Field
+      label={one.label}
+      fault={faults[one.name]}
+      bind:value={() => form[one.name], (told) => onchange(one.name, String(told))}
+    />
+  </div>
+{/snippet}
+
+<form class="flex flex-col gap-2" onsubmit={(event) => event.preventDefault()}>
+  {#each BEFORE as one (one.name)}{@render field(one)}{/each}
+  <DisksField
+    label="Disks of each"
+    value={form.disks}
+    fault={faults.disks}
+    onchange={(disks) => onchange('disks', disksText(disks))}
+  />
+  {#each AFTER as one (one.name)}{@render field(one)}{/each}
+  <Label class="text-ink-soft">
+    Must last until
+    <input
+      type="date"
+      class="mt-0.5 block h-7 w-full border px-2 py-0 text-sm text-ink"
+      value={form.until}
+      aria-invalid={faults.until ? 'true' : undefined}
+      oninput={(event) => onchange('until', textOf(event))}
+    />
+    {#if faults.until}<span class="text-signal">{faults.until}</span>{/if}
+  </Label>
+  {#each [{ name: 'serviceClass', label: 'Service class', items: any(classes) }, { name: 'policy', label: 'Storage policy', items: [{ value: '', name: 'none' }, ...policies] }, { name: 'tenant', label: 'For tenant', items: any(tenants) }] as const as pick (pick.name)}
+    <div>
+      <p class="font-medium text-ink-soft">{pick.label}</p>
+      <Pick
+        label={pick.label}
+        items={[...pick.items]}
+        value={form[pick.name]}
+        onpick={(told) => onchange(pick.name, told)}
+      />
+    </div>
+  {/each}
+  <fieldset>
+    <legend class="font-medium text-ink-soft">What is to be kept</legend>
+    {#each WEIGHTS as name (name)}
+      <label class="grid grid-cols-2 items-center gap-2"
+        >{ABOUT[name]}<input
+          type="range"
+          min="0"
+          max={MOST_WEIGHT}
+          step="1"
+          value={form[name]}
+          class="w-full accent-depth-4"
+          onchange={(event) => onchange(name, textOf(event))}
+        /></label
+      >
+    {/each}
+    {#if faults.runway}<p class="text-signal">{faults.runway}</p>{/if}
+  </fieldset>
+</form>

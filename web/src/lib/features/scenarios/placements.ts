@@ -1,0 +1,132 @@
+import { queryOptions } from '@tanstack/svelte-query';
+import { api, bodyOf, type Schemas } from '$lib/api/client';
+import { keys } from '$lib/api/queries';
+import { addDays, formatCount, formatDay, preferences, todayIso } from '$lib/format';
+import type { Move } from './queries';
+
+export type Workload = Schemas['WorkloadWriteRequest'];
+export type Weights = Schemas['WeightsWriteRequest'];
+export type Placement = Schemas['PlacementRead'];
+export type Candidate = Schemas['CandidateRead'];
+export type Margin = Schemas['MarginRead'];
+export type Check = Margin['check'];
+
+export interface Ground {
+  scope?: string;
+  scenario?: number;
+  without?: number;
+}
+
+export const CHECK_NAMES: Record<Check, string> = {
+  read: 'read',
+  class: 'class',
+  site: 'site',
+  cluster: 'cluster',
+  policy: 'policy',
+  space: 'pool space',
+  datastore: 'datastore',
+  overcommit: 'to promise',
+  minimums: 'min IOPS',
+  iops: 'busy IOPS',
+  throughput: 'throughput',
+  ports: 'ports',
+  cpus: 'CPUs',
+  memory: 'memory',
+  quota: 'quota',
+};
+
+export function placementQuery(workload: Workload | null, ground: Ground) {
+  return queryOptions({
+    queryKey: [...keys.placement, workload, ground],
+    queryFn: () =>
+      bodyOf(
+        api.POST('/api/v1/placements', {
+          params: { query: ground },
+          body: workload as Workload,
+        }),
+      ),
+    enabled: workload !== null,
+  });
+}
+
+export function classesQuery() {
+  return queryOptions({
+    queryKey: [...keys.scope(''), 'facets'],
+    queryFn: () => bodyOf(api.GET('/api/v1/facets')),
+  });
+}
+
+/** A margin in its unit. */
+export function amountOf(margin: Margin): string {
+  if (margin.n_missed) return `${margin.n_missed} broken`;
+  if (margin.amount === null) return margin.is_cleared ? '' : 'not known';
+  const sign = margin.amount < 0 ? '−' : '';
+  const size = Math.abs(margin.amount);
+  if (margin.unit === 'bytes') return preferences.bytes(margin.amount);
+  if (margin.unit === 'bytes_per_second') return `${preferences.bytes(margin.amount)}/s`;
+  return `${sign}${formatCount(Math.round(size))}`;
+}
+
+/** Why a place keeps more than others, in a line. */
+export function reasonOf(one: Candidate): string {
+  const runway =
+    one.early_days === null
+      ? 'no end in sight on the bad case'
+      : `${Math.round(one.early_days)} d of runway on the bad case`;
+  const space = one.space_percent === null ? '' : `${Math.round(one.space_percent)} % to its limit`;
+  const iops = one.iops_percent === null ? '' : `${Math.round(one.iops_percent)} % of its IOPS`;
+  return `leaves ${[runway, space, iops].filter(Boolean).join(', ')}`;
+}
+
+/** By what a place is missed. */
+export function missesOf(one: Candidate): string {
+  return one.margins
+    .filter((margin) => !margin.is_cleared)
+    .map((margin) =>
+      margin.check === 'read'
+        ? 'not judged: readings too old or too few'
+        : `${CHECK_NAMES[margin.check]} ${amountOf(margin)}`.trim(),
+    )
+    .join(', ');
+}
+
+export function nameOf(one: Pick<Candidate, 'pool' | 'cluster' | 'datastore'>): string {
+  return one.datastore ? one.datastore.name : one.pool.name;
+}
+
+const YEAR_DAYS = 365;
+
+/** The workload that a move brings, to be placed for a year or as long as is looked at. */
+export function workloadOfMove(move: Move, until: string | null): Workload | null {
+  if (move.kind !== 'place') return null;
+  const fields = move.fields as Record<string, unknown>;
+  const tenant = move.things.find((one) => one.kind === 'tenant');
+  const last = until && until > move.on ? until : addDays(move.on, YEAR_DAYS);
+  return {
+    name: String(fields.name),
+    n_vms: Number(fields.n_vms),
+    disks: (fields.disks as Workload['disks']).map((one) => ({
+      size_bytes: one.size_bytes,
+      written_percent: one.written_percent,
+      bytes_a_week: one.bytes_a_week,
+      is_thick: one.is_thick,
+      min_iops: 0,
+      busy_iops: 0,
+      busy_bytes_per_second: 0,
+    })),
+    n_cpus: Number(fields.n_cpus ?? 0),
+    memory_bytes: Number(fields.memory_bytes ?? 0),
+    first_on: move.on < todayIso() ? todayIso() : move.on,
+    last_until_on: last,
+    service_class: '',
+    policy_id: null,
+    tenant: tenant?.name ?? '',
+    sites: [],
+    clusters: [],
+    apart: 'anyhow',
+    n_ports: 0,
+  };
+}
+
+export const endOf = (dates: Candidate['after']) =>
+  dates.likely_on ? formatDay(dates.likely_on) : dates.early_on ? 'beyond 2 y' : 'no end in sight';

@@ -1,0 +1,117 @@
+import { addDays, parseBytes, todayIso } from '$lib/format';
+import { disksOf, type DiskText } from './moves';
+import type { Workload } from './placements';
+
+const YEAR_DAYS = 365;
+
+/** What the form holds: texts as typed, so that nothing typed is lost. */
+export interface Form {
+  name: string;
+  count: string;
+  disks: DiskText[];
+  cpus: string;
+  memory: string;
+  iops: string;
+  until: string;
+  serviceClass: string;
+  policy: string;
+  tenant: string;
+  runway: string;
+  balance: string;
+  performance: string;
+}
+
+export type Faults = Partial<Record<keyof Form, string>>;
+export const WEIGHTS = ['runway', 'balance', 'performance'] as const;
+
+/** The form as the URL has it, with defaults for what it has not. */
+export function formOf(params: URLSearchParams): Form {
+  const told = (name: keyof Form, fallback: string) => params.get(name) ?? fallback;
+  return {
+    name: told('name', 'sonar-ingest'),
+    count: told('count', '24'),
+    disks: disksIn(told('disks', '1.2 TiB,30,9 GiB,thin')),
+    cpus: told('cpus', '8'),
+    memory: told('memory', '32 GiB'),
+    iops: told('iops', ''),
+    until: told('until', addDays(todayIso(), YEAR_DAYS)),
+    serviceClass: told('serviceClass', ''),
+    policy: told('policy', ''),
+    tenant: told('tenant', ''),
+    runway: told('runway', '2'),
+    balance: told('balance', '2'),
+    performance: told('performance', '2'),
+  };
+}
+
+/** Disks as the URL has them: “1.2 TiB,30,9 GiB,thin” each, semicolons between. */
+function disksIn(text: string): DiskText[] {
+  return text.split(';').map((one) => {
+    const [size = '', written = '', growth = '', thickness = ''] = one.split(',');
+    return { size, written, growth, isThick: thickness === 'thick' };
+  });
+}
+
+export function disksText(disks: DiskText[]): string {
+  return disks
+    .map((one) =>
+      [one.size, one.written, one.growth, one.isThick ? 'thick' : 'thin']
+        .map((part) => part.replaceAll(/[,;]/g, ''))
+        .join(','),
+    )
+    .join(';');
+}
+
+function wholeOf(text: string): number | null {
+  const told = Number(text);
+  return text.trim() !== '' && Number.isInteger(told) && told >= 0 ? told : null;
+}
+
+/** The workload that a form asks for, or what is wrong with which field. */
+export function workloadOf(form: Form): { workload: Workload | null; faults: Faults } {
+  const faults: Faults = {};
+  const count = wholeOf(form.count);
+  if (!count) faults.count = 'A whole number from 1 on.';
+  const disks = disksOf(form.disks);
+  if (!Array.isArray(disks)) faults.disks = disks.fault;
+  const cpus = form.cpus.trim() === '' ? 0 : wholeOf(form.cpus);
+  if (cpus === null) faults.cpus = 'A whole number, or nothing.';
+  const memory = form.memory.trim() === '' ? 0 : parseBytes(form.memory);
+  if (memory === null) faults.memory = 'A number and a unit, such as 32 GiB.';
+  const iops = form.iops.trim() === '' ? 0 : wholeOf(form.iops);
+  if (iops === null) faults.iops = 'A whole number, or nothing.';
+  if (!/^\d{4}-\d{2}-\d{2}$/.test(form.until) || form.until <= todayIso())
+    faults.until = 'A date after today.';
+  const weights = Object.fromEntries(
+    WEIGHTS.map((name) => [name, wholeOf(form[name]) ?? 1]),
+  ) as Record<(typeof WEIGHTS)[number], number>;
+  if (WEIGHTS.every((name) => weights[name] === 0)) faults.runway = 'One of them above nothing.';
+  if (Object.keys(faults).length > 0 || !count || !Array.isArray(disks))
+    return { workload: null, faults };
+  const asked = disks as unknown as Workload['disks'];
+  return {
+    workload: {
+      name: form.name.trim() || 'workload',
+      n_vms: count,
+      // What is asked for in the busy hours is of a VM; its first disk stands for all.
+      disks: asked.map((one, at) => ({
+        ...one,
+        min_iops: 0,
+        busy_iops: at === 0 ? (iops ?? 0) : 0,
+        busy_bytes_per_second: 0,
+      })),
+      n_cpus: cpus ?? 0,
+      memory_bytes: memory ?? 0,
+      last_until_on: form.until,
+      service_class: form.serviceClass,
+      policy_id: wholeOf(form.policy),
+      tenant: form.tenant,
+      sites: [],
+      clusters: [],
+      apart: 'anyhow',
+      n_ports: 0,
+      weights,
+    },
+    faults,
+  };
+}
