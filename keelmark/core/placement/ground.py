@@ -62,6 +62,9 @@ class ClusterColumns:
     memory_left: Float64s
 
 
+Worked = dict[tuple[str, int, int], Float64s]
+
+
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Ground:
     """Where work may go, (n_places,): a pool, the cluster that runs it, a datastore or a new one.
@@ -82,11 +85,31 @@ class Ground:
     cluster_names: Sequence[str] = ()
     quota_left: Mapping[str, float] = field(default_factory=dict)
     rejects: Mapping[str, Int64s] = field(default_factory=dict)
+    worked: Worked = field(default_factory=dict)
 
     @property
     def array(self) -> Int64s:
         """The array of each place, NOWHERE where its pool is of none."""
         return np.append(self.pools.array, NOWHERE)[self.pool]
+
+    def space_left(self, kind: str, *, until_day: int, horizon_days: int) -> Float64s:
+        """Return :func:`space_left` of its pools, or of its datastores."""
+        columns = self.pools if kind == "pool" else self.stores
+        if columns is None:
+            return np.zeros(0)
+        key = kind, until_day, horizon_days
+        if key not in self.worked:
+            self.worked[key] = _by_date(columns, until_day=until_day, horizon_days=horizon_days)
+        return _left(columns, self.worked[key])
+
+    def early_after(self, *, horizon_days: int) -> Additions:
+        """Return :func:`early_after` of its pools."""
+        key = "early", 0, horizon_days
+        if key not in self.worked:
+            told = early_after(self.pools, horizon_days=horizon_days)
+            self.worked[key] = np.stack([told.added_bytes, told.early_days])
+        added, early = self.worked[key]
+        return Additions(added_bytes=added, early_days=early)
 
     @property
     def site(self) -> Int64s:
@@ -112,14 +135,21 @@ def space_left(pools: SpaceColumns, *, until_day: int, horizon_days: int) -> Flo
         By first passage on the bad case, one chance in ten, and no more than the limit leaves
         beside what is used and reserved now, less what is planned; NaN where one is unread.
     """
-    ages = int(pools.age_days.max(initial=0))
-    by_date = room_until(
-        pools.outlook, mark_bytes=pools.limit_bytes, days=until_day + pools.age_days,
+    return _left(pools, _by_date(pools, until_day=until_day, horizon_days=horizon_days))
+
+
+def _by_date(columns: SpaceColumns, *, until_day: int, horizon_days: int) -> Float64s:
+    ages = int(columns.age_days.max(initial=0))
+    return room_until(
+        columns.outlook, mark_bytes=columns.limit_bytes, days=until_day + columns.age_days,
         horizon_days=max(horizon_days, until_day) + ages,
     )  # fmt: skip
-    taken = pools.used_bytes.astype(np.float64) + pools.reserved_bytes
-    left = np.minimum(by_date, pools.limit_bytes - taken) - pools.planned_bytes
-    return np.where(pools.is_read, left, np.nan)
+
+
+def _left(columns: SpaceColumns, by_date: Float64s) -> Float64s:
+    taken = columns.used_bytes.astype(np.float64) + columns.reserved_bytes
+    left = np.minimum(by_date, columns.limit_bytes - taken) - columns.planned_bytes
+    return np.where(columns.is_read, left, np.nan)
 
 
 def early_after(pools: PoolColumns, *, horizon_days: int) -> Additions:

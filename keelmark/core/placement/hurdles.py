@@ -8,7 +8,7 @@ import numpy as np
 
 from keelmark.core.arrays import Bools, Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE
-from keelmark.core.placement.ground import Ground, promise_left, space_left
+from keelmark.core.placement.ground import Ground, promise_left
 from keelmark.core.placement.question import Limit
 from keelmark.core.placement.workloads import MOST_VMS, Demands, Workload, demands_of
 
@@ -135,7 +135,7 @@ def _limits(
     ground: Ground, workloads: Sequence[Workload], demands: Demands, *, horizon_days: int
 ) -> list[Limit]:
     pools, arrays, clusters = ground.pools, ground.arrays, ground.clusters
-    space = space_left(pools, until_day=demands.last_day, horizon_days=horizon_days)
+    space = ground.space_left("pool", until_day=demands.last_day, horizon_days=horizon_days)
     tenants = sorted({one.tenant for one in workloads if one.tenant in ground.quota_left})
     row_of = {name: row for row, name in enumerate(tenants)}
     of = np.array([row_of.get(one.tenant, NOWHERE) for one in workloads], dtype=np.int64)
@@ -165,7 +165,7 @@ def _of_stores(ground: Ground, demands: Demands, *, horizon_days: int) -> list[L
     """Below its limit mark, where a datastore that there is takes it; its pool promises no more."""
     if ground.stores is None:
         return []
-    left = space_left(ground.stores, until_day=demands.last_day, horizon_days=horizon_days)
+    left = ground.space_left("datastore", until_day=demands.last_day, horizon_days=horizon_days)
     return [
         Limit(name=Check.DATASTORE, room=left, demand=demands.written_bytes, at=ground.store)
     ]  # fmt: skip

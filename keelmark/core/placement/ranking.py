@@ -11,7 +11,7 @@ from keelmark.core.arrays import Bools, Float64s, Int64s
 from keelmark.core.errors import RangeError
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.placement.assigning import Assigned, assign
-from keelmark.core.placement.ground import Ground, early_after
+from keelmark.core.placement.ground import Ground
 from keelmark.core.placement.hurdles import Check, Hurdles, hurdles_of
 from keelmark.core.placement.question import Limit, Question
 from keelmark.core.placement.workloads import Apart, Workload
@@ -62,7 +62,7 @@ def left_by(ground: Ground, hurdles: Hurdles, *, horizon_days: int) -> Remains:
     demands = hurdles.demands
     n_pools = len(ground.pools.usable_bytes)
     written = np.broadcast_to(demands.written_bytes[:, None], (len(demands.units), n_pools))
-    early = early_after(ground.pools, horizon_days=horizon_days).early_after(written)
+    early = ground.early_after(horizon_days=horizon_days).early_after(written)
     limit = np.append(ground.pools.limit_bytes, 0).astype(np.float64)[ground.pool]
     sustains = np.append(ground.arrays.sustains_iops, np.nan)[ground.array]
     iops = by_name[Check.IOPS]

@@ -7,7 +7,7 @@ from typing import Final
 import numpy as np
 from django.contrib.auth.models import User
 
-from keelmark.bearings.selectors.picture import drawn_of, reading_at
+from keelmark.bearings.selectors.picture import Lately, drawn_of, reading_at
 from keelmark.bearings.selectors.views import BAD_CASE, Bearing, View, view_for
 from keelmark.compliance.selectors.definitions import Defined, defined
 from keelmark.compliance.selectors.needs import busy_of_arrays
@@ -16,7 +16,7 @@ from keelmark.compliance.selectors.standing import facts_at
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.estate.reading import LIKELY, Reading
 from keelmark.core.placement.answer import Answer, answer, runways_with
-from keelmark.core.placement.ground import Ground
+from keelmark.core.placement.ground import Ground, Worked
 from keelmark.core.placement.of_estate import Beside, ground_of
 from keelmark.core.placement.ranking import Weights
 from keelmark.core.placement.workloads import Workload
@@ -29,6 +29,9 @@ from keelmark.readings.models import Measure
 from keelmark.scenarios.selectors.kept import PlannedMoves, planned_for
 
 SPACES: Final = ("pool", "datastore")
+KEPT_REVISIONS: Final = 2
+MOST_WORKED: Final = 40  # last days that were asked about
+_WORKED: Lately[int, Worked] = Lately(KEPT_REVISIONS)  # what futures alone leave, by revision
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -89,14 +92,19 @@ def _ground(view: View, *, planned: PlannedMoves | None, workload: Workload) -> 
         min_iops=np.nan_to_num(offers_at(reading, kind="array").must_min),
         rejects={} if workload.policy is None else {workload.policy.name: _rejects(view, workload)},
     )
+    revision = reading.estate.revision
+    worked = _WORKED.get(revision)
+    if worked is None or len(worked) > MOST_WORKED:
+        worked = _WORKED.keep(revision, {})
     if planned is None or not planned.moves:
-        return ground_of(reading, beside, has_stores=True)
+        return replace(ground_of(reading, beside, has_stores=True), worked=worked)
     day = reading.estate.day + workload.last_day
     then = reading_at(day=day, quantile=BAD_CASE, planned=planned)
-    return ground_of(
+    told = ground_of(
         reading, beside, then=then, has_stores=True,
         planned={kind: _coming(reading, planned, kind, workload) for kind in SPACES},
     )  # fmt: skip
+    return replace(told, worked=worked)
 
 
 def _coming(
