@@ -10,7 +10,7 @@ from keelmark.core.arrays import Bools, Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.placement.ground import Ground, promise_left
 from keelmark.core.placement.question import Limit
-from keelmark.core.placement.workloads import MOST_VMS, Demands, Workload, demands_of
+from keelmark.core.placement.workloads import MOST_VMS, Apart, Demands, Workload, demands_of
 
 
 class Check(StrEnum):
@@ -119,7 +119,18 @@ def _gates(ground: Ground, workloads: Sequence[Workload]) -> list[Gate]:
         Gate(check=Check.SITE, is_open=_one_of([one.sites for one in workloads], sites)),
         Gate(check=Check.CLUSTER, is_open=_one_of([one.clusters for one in workloads], clusters)),
         Gate(check=Check.POLICY, is_open=missed == 0, n_missed=missed),
+        *_ports(ground, workloads),
     ]  # fmt: skip
+
+
+def _ports(ground: Ground, workloads: Sequence[Workload]) -> list[Gate]:
+    """Whether an array has the ports that a workload wants, wherever a part of it goes."""
+    wanted = np.array([0 if one.apart is Apart.TOGETHER else one.n_ports for one in workloads])
+    if not wanted.any():
+        return []
+    free = np.append(ground.arrays.ports_free, np.nan)[ground.array]
+    is_open = (wanted[:, None] == 0) | (np.nan_to_num(free, nan=-1.0)[None, :] >= wanted[:, None])
+    return [Gate(check=Check.PORTS, is_open=is_open)]
 
 
 def _one_of(wanted: Sequence[frozenset[str] | set[str]], told: np.ndarray) -> Bools:

@@ -170,5 +170,8 @@ def demands_of(workloads: Sequence[Workload]) -> Demands:
         busy_bytes_per_second=of_disks("busy_bytes_per_second"),
         cpus=of_vms("n_cpus"),
         memory_bytes=of_vms("memory_bytes"),
-        ports=np.array([float(one.n_ports) for one in workloads]),
+        # Of a workload, not of each of its parts: those find them there or not.
+        ports=np.array(
+            [float(one.n_ports) if one.apart is Apart.TOGETHER else 0.0 for one in workloads]
+        ),
     )

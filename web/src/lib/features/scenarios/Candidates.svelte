@@ -81,12 +81,14 @@
 </script>
 
 {#snippet row(one: Candidate)}
-  <tr class={['border-b border-rule align-top', isHere(one) && 'bg-depth-1']}>
+  <tr class={['border-b border-rule', isHere(one) && 'bg-depth-1']}>
     <td class="figures py-1 pr-2 font-semibold text-plan">{one.rank ?? '–'}</td>
-    <th scope="row" class="max-w-56 py-1 pr-2 font-normal">
+    <th scope="row" class="max-w-64 py-0.5 pr-2 font-normal">
       <a class="lead block font-semibold hover:underline" href={hrefOf(one)}>{nameOf(one)}</a>
       <span class="lead block text-xs text-ink-soft" title={about(one)}>{about(one)}</span>
-      <span class={['block text-xs', one.rank === null ? 'text-signal' : 'text-ink-soft']}
+      <span
+        class={['lead block text-xs', one.rank === null ? 'text-signal' : 'text-ink-soft']}
+        title={one.rank === null ? missesOf(one) : reasonOf(one)}
         >{one.rank === null ? missesOf(one) : reasonOf(one)}</span
       >
     </th>

@@ -67,15 +67,13 @@ export function amountOf(margin: Margin): string {
   return `${sign}${formatCount(Math.round(size))}`;
 }
 
-/** Why a place keeps more than others, in a line. */
+/** What a place would have left, by which it is ranked. */
 export function reasonOf(one: Candidate): string {
   const runway =
-    one.early_days === null
-      ? 'no end in sight on the bad case'
-      : `${Math.round(one.early_days)} d of runway on the bad case`;
-  const space = one.space_percent === null ? '' : `${Math.round(one.space_percent)} % to its limit`;
-  const iops = one.iops_percent === null ? '' : `${Math.round(one.iops_percent)} % of its IOPS`;
-  return `leaves ${[runway, space, iops].filter(Boolean).join(', ')}`;
+    one.early_days === null ? 'no end in sight' : `${Math.round(one.early_days)} d, bad case`;
+  const space = one.space_percent === null ? '' : `${Math.round(one.space_percent)} % space`;
+  const iops = one.iops_percent === null ? '' : `${Math.round(one.iops_percent)} % IOPS`;
+  return `leaves ${[runway, space, iops].filter(Boolean).join(' · ')}`;
 }
 
 /** By what a place is missed. */
