@@ -3,6 +3,7 @@
   import { page } from '$app/state';
   import { exactBytes, formatCount } from '$lib/format';
   import Menu from '$lib/ui/Menu.svelte';
+  import PutInto from '$lib/ui/PutInto.svelte';
   import Pending from '$lib/ui/Pending.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
@@ -49,6 +50,7 @@
   const selected = createQuery(() =>
     selectedQuery(kind, where, { columns: names, ids: [...chosen].toSorted((a, b) => a - b) }),
   );
+  const nameOfId = $derived(new Map(rows.map((one) => [one.id, one.name])));
   const sums = $derived(chosen.size > 0 ? selected.data?.totals : first?.totals);
 
   const nMissing = $derived(
@@ -157,6 +159,10 @@
 {/snippet}
 {#snippet tools()}
   {#if chosen.size > 0}
+    <PutInto
+      things={[...chosen].map((id) => ({ id, kind, name: nameOfId.get(id) ?? `${kind} ${id}` }))}
+      class="min-h-6 text-xs underline"
+    />
     <button class="min-h-6 text-xs underline" onclick={() => (chosen = new Set())}
       >choose none</button
     >

@@ -5,10 +5,11 @@
   import { addDays, formatDay } from '$lib/format';
   import { onSign } from '$lib/ui/keys.svelte';
   import Menu from '$lib/ui/Menu.svelte';
+  import { putting } from '$lib/ui/put.svelte';
   import { writeQuery } from '$lib/url/bearing.svelte';
   import MoveForm from './MoveForm.svelte';
   import MoveRow from './MoveRow.svelte';
-  import { byDay, putBefore, type Named } from './moves';
+  import { byDay, putBefore } from './moves';
   import { plain, setMoves, type Move, type MoveWrite, type Scenario } from './queries';
   import type { Changing } from './scenario.svelte';
 
@@ -33,15 +34,11 @@
       .filter((one) => one.number !== edited?.number)
       .flatMap((one) => (one.brings ? [one.brings] : [])),
   );
-  /** What another screen put in: kind.id.name, a line each. */
-  const put: Named[] = $derived(
-    asked.getAll('put').flatMap((told) => {
-      const [of, id, ...name] = told.split('.');
-      return of && id ? [{ kind: of, id: Number(id), name: name.join('.') }] : [];
-    }),
-  );
   let menu: HTMLElement | undefined = $state();
-  const close = () => writeQuery({ add: null, edit: null, put: null });
+  async function close() {
+    putting.things = [];
+    await writeQuery({ add: null, edit: null });
+  }
   const titleOf = (move: Move) => move.title.map((part) => part.text ?? '').join('');
 
   onSign(
@@ -80,7 +77,7 @@
       <MoveForm
         {kind}
         move={edited}
-        {put}
+        put={putting.things}
         {brought}
         error={changing.error}
         isBusy={changing.isBusy}

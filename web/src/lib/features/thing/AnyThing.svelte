@@ -4,6 +4,7 @@
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { thingQuery } from '$lib/ui/thing/queries';
   import { bearing } from '$lib/url/bearing.svelte';
+  import { isBorn } from '$lib/url/things';
   import PlainThing from './PlainThing.svelte';
   import ThingPage from './ThingPage.svelte';
 
@@ -16,7 +17,7 @@
   const thing = createQuery(() => thingQuery(thingId, bearing.asked));
 </script>
 
-{#if hasMetric || (thing.data && 'runway' in thing.data.measures)}
+{#if !isBorn(thingId) && (hasMetric || (thing.data && 'runway' in thing.data.measures))}
   <ThingPage {thingId} />
 {:else if thing.data}
   <PlainThing {thingId} />

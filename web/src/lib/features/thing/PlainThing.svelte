@@ -3,6 +3,7 @@
   import { formatDay, kindWord, preferences } from '$lib/format';
   import Pending from '$lib/ui/Pending.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
+  import PutInto from '$lib/ui/PutInto.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
   import { detailsQuery, thingQuery } from '$lib/ui/thing/queries';
   import Promises from '$lib/ui/thing/Promises.svelte';
@@ -10,6 +11,7 @@
   import Surroundings from '$lib/ui/thing/Surroundings.svelte';
   import ThingMargin from '$lib/ui/thing/ThingMargin.svelte';
   import { bearing } from '$lib/url/bearing.svelte';
+  import { isBorn } from '$lib/url/things';
   import type { Linked } from '$lib/ui/thing/cells';
   import CourseLine from '$lib/ui/chart/CourseLine.svelte';
 
@@ -21,7 +23,7 @@
   const thing = createQuery(() => thingQuery(thingId, bearing.asked));
   const details = createQuery(() => ({
     ...detailsQuery(thingId),
-    enabled: thing.data !== undefined,
+    enabled: thing.data !== undefined && !isBorn(thingId),
   }));
   const figures = $derived((thing.data?.figures ?? {}) as Record<string, unknown>);
   const named = (name: string) => (figures[name] as Linked | null | undefined)?.name;
@@ -48,6 +50,12 @@
         {#if typeof figures.state === 'string'}<StateGlyph state={figures.state} />{/if}
         <h1 class="text-xl font-semibold whitespace-nowrap">{thing.data.name}</h1>
         <p class="lead text-ink-soft">{about.join(' · ')}</p>
+        <div class="ml-auto">
+          <PutInto
+            things={[{ id: thingId, kind: thing.data.kind, name: thing.data.name }]}
+            class="border border-plan px-2 py-0.5 whitespace-nowrap text-plan hover:bg-paper-raised"
+          />
+        </div>
       </div>
       {#if history.length > 1}
         <h2 class="water">

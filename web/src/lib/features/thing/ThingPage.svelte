@@ -6,6 +6,8 @@
   import { asRefusal } from '$lib/api/refusal';
   import Pending from '$lib/ui/Pending.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
+  import AsItIs from '$lib/ui/AsItIs.svelte';
+  import PutInto from '$lib/ui/PutInto.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
   import { thingQuery } from '$lib/ui/thing/queries';
   import Surroundings from '$lib/ui/thing/Surroundings.svelte';
@@ -151,13 +153,14 @@
               : `as read on ${formatDay(bearing.at)}`}
           </p>
         {/if}
-        {#if pool.data}
-          <a
-            class="ml-auto border border-plan px-2 py-0.5 whitespace-nowrap text-plan hover:bg-paper-raised"
-            href={bearing.href('/try')}>try a workload</a
-          >
-        {/if}
+        <div class="ml-auto">
+          <PutInto
+            things={[{ id: thingId, kind: entity?.kind ?? 'pool', name }]}
+            class="border border-plan px-2 py-0.5 whitespace-nowrap text-plan hover:bg-paper-raised"
+          />
+        </div>
       </div>
+      {#if bearing.scenario !== null}<AsItIs what="The course and its dates" />{/if}
       <Figures
         isForecast={bearing.at !== null && isAhead}
         figures={[...(books ? figuresOfBooks(books) : []), ...figuresOfEnd(stands)]}

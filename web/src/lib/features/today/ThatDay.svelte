@@ -24,6 +24,7 @@
   const ROW_PX = 42;
   const STATES = [
     { key: 'over', title: 'Past the limit mark' },
+    { key: 'urgent', title: 'Inside lead time' },
     { key: 'caution', title: 'Past the caution mark' },
     { key: 'clear', title: 'Below both marks' },
     { key: 'unread', title: 'Not read' },
@@ -46,7 +47,9 @@
   const said = $derived(
     isAhead
       ? `forecast for ${formatDay(at?.day)}, ${bearing.quantile === 'bad' ? 'in the bad case, 1 in 10' : 'at even chance'}`
-      : `as it was read on ${formatDay(at?.day)}`,
+      : at?.when === 'now'
+        ? 'as it stands today, with the scenario'
+        : `as it was read on ${formatDay(at?.day)}`,
   );
   // Of a day that was nobody keeps what was said of its end.
   const columns: Column<PoolThen>[] = $derived([

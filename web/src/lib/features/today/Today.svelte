@@ -23,9 +23,11 @@
   const beside = $derived(Number(page.url.searchParams.get('of')) || null);
   const preview = (id: number) => void setQuery('of', id === beside ? '' : String(id));
   const facets = createQuery(() => facetsQuery(bearing.sift));
+  // Now and as it is: reasons and changes are told of that alone.
+  const isPlainNow = $derived(bearing.at === null && bearing.scenario === null);
   const then = createQuery(() => ({
     ...facetsThenQuery(bearing.asked),
-    enabled: bearing.at !== null,
+    enabled: !isPlainNow,
   }));
   const isPast = $derived(bearing.at !== null && bearing.at < todayIso());
   const feeds = createQuery(() => feedsQuery(bearing.sift));
@@ -41,7 +43,7 @@
     }));
   // What is told of now is not told of another day.
   const counts = $derived(
-    bearing.at === null
+    isPlainNow
       ? facets.data
       : {
           n_pools: sliced('site')?.reduce((sum, one) => sum + one.n_pools, 0),
@@ -89,7 +91,7 @@
     />
     <FacetBar title="State" slices={byState(counts?.states)} onpick={narrow('state')} />
     <FacetBar title="Class" slices={byDepth(counts?.classes)} onpick={narrow('class')} />
-    {#if bearing.at === null}<FacetBar
+    {#if isPlainNow}<FacetBar
         title="Feeds"
         slices={feedSlices}
         does="show those that are"
@@ -102,7 +104,7 @@
       class="flex h-full min-h-0 min-w-0 flex-col px-4 pt-2"
       aria-label="Pools of the scope"
     >
-      {#if bearing.at}
+      {#if !isPlainNow}
         <ThatDay {chosen} onchoose={(told) => (chosen = told)} onpreview={preview} />
       {:else if pools.isError}
         <ProblemNote of="Pools" error={pools.error} onretry={() => pools.refetch()} class="mt-4" />
@@ -133,10 +135,10 @@
           >put it away</button
         >
       </aside>
-    {:else if bearing.at === null}
+    {:else if isPlainNow}
       <Lately />
     {:else if !isPast}
-      <CrossedByThen day={bearing.at} />
+      <CrossedByThen day={bearing.at ?? todayIso()} />
     {/if}
   </div>
 </div>
