@@ -11,7 +11,7 @@ from playwright.sync_api import Browser, Page, expect
 from keelmark.config.state import PROJECT
 from tests.browser.conftest import Stack
 from tests.browser.pages.feeds import FeedsPage
-from tests.browser.pages.place import TryPage
+from tests.browser.pages.place import WherePage
 from tests.browser.pages.sign_in import SignInPage
 from tests.browser.pages.today import TodayPage
 
@@ -19,7 +19,7 @@ AXE = (PROJECT / "web/node_modules/axe-core/axe.min.js").read_text()
 RULES = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"]
 ROUTES = [
     "/", "/?at=2027-03-01&q=bad", "/?at=2026-06-01",
-    "/?scope=site:Skerry", "/?scope=nowhere", "/try", "/feeds", "/feeds?feed=new",
+    "/?scope=site:Skerry", "/?scope=nowhere", "/try", "/scenarios", "/scenarios/999999", "/feeds", "/feeds?feed=new",
     "/feeds?feed=999999", "/feeds/findings", "/feeds/table", "/tokens", "/account", "/nothing",
     "/pools/999999", "/things/999999", "/compliance", "/compliance?draft=new",
     "/compliance?tier=1", "/compliance?tier=all&by=host", "/compliance?offers=volume",
@@ -142,9 +142,9 @@ def test_an_address_that_is_no_number_is_no_pool(signed_in: Page, complaints: li
     complaints.clear()
 
 
-@pytest.mark.parametrize("label", ["How many", "Must last until"])
+@pytest.mark.parametrize("label", ["How many VMs", "Must last until"])
 def test_a_field_can_be_emptied(signed_in: Page, label: str):
-    place = TryPage(signed_in)
+    place = WherePage(signed_in)
     place.open()
     signed_in.get_by_label(label).fill("")
     expect(signed_in.get_by_label(label)).to_have_value("")

@@ -5,7 +5,7 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import NETWORK_COMPLAINT, Stack
 from tests.browser.pages.feeds import FeedsPage
-from tests.browser.pages.place import TryPage
+from tests.browser.pages.place import WherePage
 from tests.browser.pages.pool import PoolPage
 from tests.browser.pages.sign_in import SignInPage
 from tests.browser.pages.today import TodayPage
@@ -34,15 +34,17 @@ def test_a_planner_finds_what_ends_first_reads_its_date_and_tries_a_workload(sig
     expect(signed_in).to_have_url(re.compile("window=1y"))
     expect(pool.chart.locator("svg")).to_be_visible()
 
-    place = TryPage(signed_in)
+    place = WherePage(signed_in)
     place.open()
     place.want_class("Swift")
-    place.ask(How_many="3", Size_of_each="2 TiB", Growth_of_each="4 GiB")
+    place.ask(How_many_VMs="3")
+    place.size("2 TiB")
     first = place.candidates.first
     expect(first).to_contain_text("1")
     expect(first).to_contain_text("Swift")
-    expect(place.candidate("heron-1 · swift-2")).to_contain_text("short on")
-    expect(place.candidate("avocet-2 · deep-1")).to_contain_text("offers Deep, not Swift")
+    signed_in.get_by_role("button", name=re.compile("^all ")).click()
+    expect(place.candidate("heron-1 · swift-2").first).to_contain_text("pool space −")
+    expect(place.candidate("avocet-2 · deep-1").first).to_contain_text("class")
 
 
 def test_collect_now_changes_the_figure_to_the_byte(signed_in: Page, stack: Stack):
@@ -148,15 +150,15 @@ def test_rows_are_walked_with_arrows_and_opened_with_enter(signed_in: Page):
 @pytest.mark.parametrize(
     ("label", "text", "told"),
     [
-        ("Size of each", "many", "A number and a unit"),
-        ("How many", "0", "from 1 on"),
-        ("Written on the first day", "120", "0 to 100"),
+        ("disk 1, size", "many", "Disk 1: its size"),
+        ("How many VMs", "0", "from 1 on"),
+        ("disk 1, written at first, %", "120", "0 to 100"),
     ],
 )
 def test_a_wrong_field_is_marked_and_nothing_typed_is_lost(
     signed_in: Page, label: str, text: str, told: str
 ):
-    TryPage(signed_in).open()
+    WherePage(signed_in).open()
     field = signed_in.get_by_label(label)
     field.fill(text)
     expect(signed_in.get_by_text(told)).to_be_visible()

@@ -7,7 +7,7 @@ from playwright.sync_api import Page, Route, expect
 
 from tests.browser.conftest import Stack
 from tests.browser.pages.feeds import FeedsPage
-from tests.browser.pages.place import TryPage
+from tests.browser.pages.place import WherePage
 from tests.browser.pages.pool import PoolPage
 from tests.browser.pages.sign_in import SignInPage
 from tests.browser.pages.thing import ThingPage
@@ -121,22 +121,25 @@ def test_an_address_that_is_none_offers_the_way_back(signed_in: Page, complaints
 
 
 def test_what_does_not_fit_anywhere_says_what_each_would_miss(signed_in: Page):
-    place = TryPage(signed_in)
+    place = WherePage(signed_in)
     place.open()
-    place.ask(How_many="500", Size_of_each="20 TiB")
-    expect(signed_in.get_by_text("No pool of this scope holds it")).to_be_visible()
-    expect(place.candidate("heron-1 · swift-2")).to_contain_text("past the overcommit limit")
+    place.ask(How_many_VMs="500")
+    place.size("20 TiB")
+    expect(signed_in.get_by_text("No place of this scope takes all of it")).to_be_visible()
+    signed_in.get_by_role("button", name=re.compile("^all ")).click()
+    expect(place.candidate("heron-1 · swift-2").first).to_contain_text("to promise −")
 
 
 def test_a_tried_workload_stands_in_the_url(signed_in: Page):
-    place = TryPage(signed_in)
+    place = WherePage(signed_in)
     place.open()
-    place.ask(How_many="7", Size_of_each="3 TiB")
+    place.ask(How_many_VMs="7")
+    place.size("3 TiB")
     place.want_class("Deep")
     expect(place.candidates.first).to_contain_text("Deep")
-    best = place.candidates.first.inner_text().splitlines()[1]
+    best = place.candidates.first.get_by_role("link").inner_text()
     signed_in.reload()
-    expect(signed_in.get_by_label("How many")).to_have_value("7")
+    expect(signed_in.get_by_label("How many VMs")).to_have_value("7")
     expect(place.candidates.first).to_contain_text(best)
 
 

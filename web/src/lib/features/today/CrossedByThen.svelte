@@ -11,7 +11,7 @@
     day: string;
   }
   let { day }: Props = $props();
-  const tide = createQuery(() => tideQuery(bearing.sift));
+  const tide = createQuery(() => tideQuery(bearing.sift, bearing.scenario));
   // Of another scope nothing is told here, however short the wait.
   const told = $derived(tide.isPlaceholderData ? undefined : tide.data);
   const crossed = $derived((told?.ticks ?? []).filter((tick) => tick.on <= day));

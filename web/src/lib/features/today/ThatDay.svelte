@@ -124,7 +124,7 @@
   <span class={worded(String(row.cells.state))}
     >{likely === null
       ? 'beyond 2 y'
-      : `${isAhead && at && dayOfNumber(likely) <= at.day ? 'since ' : ''}${formatDay(dayOfNumber(likely))}`}</span
+      : `${isAhead && at && dayOfNumber(likely) <= at.day ? (row.cells.state === 'over' ? 'since ' : 'reached ') : ''}${formatDay(dayOfNumber(likely))}`}</span
   >
 {/snippet}
 

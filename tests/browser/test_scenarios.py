@@ -1,0 +1,87 @@
+"""A planner tries a plan, compares it, and looks at the estate as it would be."""
+
+import re
+
+from playwright.sync_api import Page, expect
+
+from tests.browser.pages.place import WherePage
+from tests.browser.pages.scenarios import ScenarioPage
+
+
+def test_an_intake_is_planned_with_room_made_for_it_and_compared_with_buying(signed_in: Page):
+    plan = ScenarioPage(signed_in)
+    plan.draw_up("Winter intake")
+    form = plan.begin("Place VMs")
+    form.get_by_label("Name", exact=True).fill("sonar-new")
+    form.get_by_label("How many").fill("24")
+    plan.pick(form, "On", "heron-1 steady-2")
+    plan.pick(form, "Run by", "kelp")
+    plan.put_in(form)
+    expect(plan.move("Place 24 × sonar-new")).to_be_visible()
+    expect(plan.runway("heron-1 · steady-2")).to_contain_text("used")
+    form = plan.begin("Extend a pool")
+    plan.pick(form, "Pool", "heron-1 swift-2")
+    form.get_by_label("Usable bytes added").fill("60 TiB")
+    form.get_by_label("Costs, if known").fill("61000")
+    plan.put_in(form)
+    expect(plan.runway("heron-1 · swift-2")).to_contain_text("+60.0 TiB size")
+    expect(plan.line("Winter intake")).to_contain_text("61")
+    # What was done last is taken back, and done again.
+    signed_in.get_by_role("button", name="undo").click()
+    expect(plan.runway("heron-1 · swift-2")).to_have_count(0)
+    signed_in.get_by_role("button", name="redo").click()
+    expect(plan.runway("heron-1 · swift-2")).to_be_visible()
+    # Beside a copy that goes without the drives.
+    signed_in.get_by_role("button", name="copy").click()
+    signed_in.get_by_label("The other one is called").fill("No drives")
+    signed_in.get_by_role("button", name="copy it").click()
+    plan.expect_open("No drives")
+    plan.more("Extend heron-1", "switch it off")
+    expect(plan.move("Extend heron-1")).to_contain_text("switched off")
+    expect(plan.line("Winter intake")).to_contain_text("61")
+    expect(plan.line("No drives").get_by_role("cell").last).to_have_text("0")
+
+
+def test_a_move_that_cannot_be_says_why_and_stays(signed_in: Page):
+    plan = ScenarioPage(signed_in)
+    plan.draw_up("Empty heron")
+    form = plan.begin("Retire a pool or array")
+    form.get_by_role("button", name="put it in").click()
+    expect(form).to_contain_text("Wanted.")
+    plan.pick(form, "What", "heron-1 swift-2")
+    plan.put_in(form)
+    expect(plan.move("Retire heron-1 · swift-2")).to_contain_text(
+        re.compile(r"cannot be: swift-2 holds \d+ volumes still")
+    )
+    expect(plan.line("Empty heron")).to_contain_text("1 left out")
+
+
+def test_work_is_placed_where_it_keeps_most_and_the_estate_is_looked_at_with_it(signed_in: Page):
+    where = WherePage(signed_in)
+    where.open()
+    where.want_class("Steady")
+    best = where.candidates.first
+    expect(best).to_contain_text("Steady")
+    best.get_by_role("button", name=re.compile("^plan it")).click()
+    plan = ScenarioPage(signed_in)
+    plan.expect_open("sonar-ingest")
+    expect(plan.move("Place 24 × sonar-ingest")).to_be_visible()
+    expect(signed_in.get_by_text("it is here")).to_be_visible()
+    signed_in.get_by_role("link", name="Estate").click()
+    expect(signed_in.get_by_role("button", name="as sonar-ingest · draft")).to_be_visible()
+    signed_in.get_by_role("searchbox").fill("kind:vm sonar-ingest-24")
+    signed_in.get_by_role("link", name="list", exact=True).click()
+    expect(signed_in.get_by_role("link", name="sonar-ingest-24")).to_be_visible()
+
+
+def test_a_thing_is_put_into_a_scenario_from_its_page(signed_in: Page):
+    signed_in.get_by_role("link", name="heron-1 · swift-2").first.click()
+    signed_in.get_by_role("button", name="put into a scenario").click()
+    box = signed_in.get_by_role("region", name="Put into a scenario")
+    box.get_by_label("Into which scenario").select_option(label="a new scenario")
+    box.get_by_role("button", name="Change growth").click()
+    form = signed_in.get_by_role("form", name="Change growth")
+    expect(form.get_by_role("button", name=re.compile("heron-1 · swift-2"))).to_be_visible()
+    form.get_by_label("More, or fewer, a week").fill("-1 TiB")
+    form.get_by_role("button", name="put it in").click()
+    expect(ScenarioPage(signed_in).move("grows slower")).to_be_visible()
