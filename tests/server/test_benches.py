@@ -20,6 +20,7 @@ BENCHES = [
     ("policy", "one changed rule"),
     ("replay", "a curve over 24 limits"),
     ("placement", "whole numbers, straight"),
+    ("scenario", "four compared"),
     ("forecast_speed", "numpy straight lines"),
     ("forecast 1", "real, mean"),
     ("forecast_files", "mixed eras / like ones"),

@@ -3,10 +3,13 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from keelmark.core.arrays import Int64s
+import numpy as np
+
+from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.estate.books import MarkColumns
 from keelmark.core.estate.columns import Amounts, Pairs, Table
-from keelmark.core.forecast import Outlook
+from keelmark.core.forecast import MAX_HORIZON_DAYS, Outlook
+from keelmark.core.forecast.outlook import amounts_after, with_flat
 
 # Whose bytes are read of themselves; all other kinds are added up from these.
 READ_KINDS = ("pool", "volume", "datastore", "disk", "bucket")
@@ -16,11 +19,29 @@ READ_KINDS = ("pool", "volume", "datastore", "disk", "bucket")
 class Outlooks:
     """What is known of the futures of one kind's used bytes, a row a thing.
 
-    ``as_of`` (n,) is the day of each last reading, counted from 1970.
+    ``as_of`` (n,) is the day of each last reading, counted from 1970. A table may have more rows,
+    of what is planned and not there yet: that holds nothing of itself.
     """
 
     of: Outlook
     as_of: Int64s
+
+    def expected(self, *, day: int, n: int, quantiles: tuple[float, ...]) -> Float64s:
+        """Return the bytes at a day to come, (n_quantiles, n), NaN where not judged."""
+        days = np.clip(day - self.as_of, 1, MAX_HORIZON_DAYS)
+        told = amounts_after(self.of, days=days, quantiles=quantiles)
+        behind = np.zeros((len(quantiles), n - len(self.as_of)))
+        return np.concatenate([told, behind], axis=1)
+
+    def of_rows(self, rows: Int64s, *, day: int) -> "Outlooks":
+        """Return some of them, in ascending order; what stands behind them is flat from a day."""
+        n = len(self.as_of)
+        inside = rows[rows < n]
+        n_behind = len(rows) - len(inside)
+        return Outlooks(
+            of=with_flat(self.of.of_rows(inside), n=n_behind, day=day),
+            as_of=np.append(self.as_of[inside], np.full(n_behind, day)).astype(np.int64),
+        )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)

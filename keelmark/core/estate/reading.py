@@ -13,7 +13,6 @@ from keelmark.core.estate.books import Books, Sum, folded, total
 from keelmark.core.estate.columns import NOWHERE, Amounts, Column, Words, nothing, unknown
 from keelmark.core.estate.estate import READ_KINDS, Estate, Past, PastAmounts
 from keelmark.core.forecast import MAX_HORIZON_DAYS
-from keelmark.core.forecast.outlook import amounts_after
 
 LIKELY = 0.5
 STATES = ("clear", "caution", "over", "unread")
@@ -229,9 +228,8 @@ class _Reader:
         if outlooks is None:
             self.middle[kind] = np.full(n, np.nan)
             return unknown(n)
-        days = np.clip(self.day - outlooks.as_of, 1, MAX_HORIZON_DAYS)
         wanted = (LIKELY,) if self.quantile == LIKELY else (LIKELY, self.quantile)
-        told = amounts_after(outlooks.of, days=days, quantiles=wanted)
+        told = outlooks.expected(day=self.day, n=n, quantiles=wanted)
         self.middle[kind] = told[0]
         return _rounded(told[-1])
 

@@ -19,6 +19,7 @@ from keelmark.core.scenario.effects import (
     Retire,
     SetAmount,
 )
+from keelmark.core.scenario.plan import NEVER
 from keelmark.core.units import percent_of
 
 HORIZON_DAYS: Final = 730  # as far as forecasts are made
@@ -145,9 +146,9 @@ def _told_before(now: Reading, *, kind: str, n: int) -> Runway:
 
 def _after(estate: Estate, change: Changes) -> Runway:
     """First passages of what is touched, days from today."""
-    outlooks, rows = estate.outlooks[change.kind], change.rows
-    of = outlooks.of.of_rows(rows)
-    ages = np.maximum(estate.day - outlooks.as_of[rows], 0)
+    rows = change.rows
+    outlooks = estate.outlooks[change.kind].of_rows(rows, day=estate.day)
+    of, ages = outlooks.of, np.maximum(estate.day - outlooks.as_of, 0)
     horizon = min(HORIZON_DAYS + int(ages.max(initial=0)), MAX_HORIZON_DAYS)
     sizes = _from_birth(np.maximum(change.sizes, 0))
     limit_percent = estate.marks[change.kind].limit_percent[rows]
@@ -184,6 +185,8 @@ def changes_of(
     """Return what a plan makes of the rows of one kind that it names, by day."""
     estate, plan = told.estate, told.plan
     of_kind = [one for one in plan.effects if one.kind == kind and isinstance(one, OfRow)]
+    n_read = len(now.estate.table(kind)) if kind in _OF_OTHERS else NEVER
+    of_kind = [one for one in of_kind if one.row < n_read]
     rows = np.array(sorted({one.row for one in of_kind}), dtype=np.int64)
     days = np.arange(horizon_days + 1)
     place = {row: at for at, row in enumerate(rows.tolist())}
@@ -208,6 +211,8 @@ def changes_of(
     return Changes(kind=kind, rows=rows, sizes=sizes, added=added)
 
 
+# What moves bring of these is bounded by its own size; what ends is what it lies on.
+_OF_OTHERS: Final = frozenset({"disk", "volume"})
 _SIZE: Final = dict.fromkeys(ENDS_AT_QUOTA, "quota")
 
 

@@ -9,9 +9,8 @@ from keelmark.core.arrays import Int64s
 from keelmark.core.errors import RangeError
 from keelmark.core.estate.books import MarkColumns
 from keelmark.core.estate.columns import NOWHERE, Amounts, Column, Table
-from keelmark.core.estate.estate import Estate, Outlooks
+from keelmark.core.estate.estate import Estate
 from keelmark.core.estate.reading import LIKELY, Reading, read
-from keelmark.core.forecast import Fan, Outlook, Rhythm
 from keelmark.core.marks import DEFAULT_MARKS
 from keelmark.core.scenario.draft import Draft
 from keelmark.core.scenario.effects import Born, Course, Effect
@@ -95,14 +94,13 @@ def with_rows(estate: Estate, born: Sequence[Born]) -> Estate:
             by_kind.setdefault(one.kind, []).append(one)
     if not by_kind:
         return estate
-    tables, marks, outlooks = dict(estate.tables), dict(estate.marks), dict(estate.outlooks)
+    tables, marks = dict(estate.tables), dict(estate.marks)
     for kind, some in by_kind.items():
         tables[kind] = _longer(estate.table(kind), sorted(some, key=lambda one: one.row))
         if kind in marks:
             marks[kind] = _default_marks(marks[kind], n=len(some))
-        if kind in outlooks:
-            outlooks[kind] = _flat(outlooks[kind], n=len(some), day=estate.day)
-    return replace(estate, tables=tables, marks=marks, outlooks=outlooks)
+    # Outlooks stay as they are: what stands behind them holds nothing of itself.
+    return replace(estate, tables=tables, marks=marks)
 
 
 def _longer(table: Table, born: Sequence[Born]) -> Table:
@@ -136,35 +134,3 @@ def _default_marks(marks: MarkColumns, *, n: int) -> MarkColumns:
             for name, mark in DEFAULT_MARKS.items()
         }
     )
-
-
-def _flat(outlooks: Outlooks, *, n: int, day: int) -> Outlooks:
-    """What is born holds nothing of itself: what comes onto it are courses of the plan."""
-    of = outlooks.of
-    zero = np.zeros(n)
-
-    def more(told: np.ndarray, by: np.ndarray) -> np.ndarray:
-        return np.concatenate([told, by]).astype(told.dtype)
-
-    def flat(told: np.ndarray) -> np.ndarray:
-        return more(told, np.zeros((n, *told.shape[1:])))
-
-    return Outlooks(
-        of=Outlook(
-            last_bytes=more(of.last_bytes, zero),
-            level_bytes=more(of.level_bytes, zero),
-            growth_bytes_per_day=more(of.growth_bytes_per_day, zero),
-            fan=Fan(
-                low=flat(of.fan.low), middle=flat(of.fan.middle), high=flat(of.fan.high),
-                noise_variance=flat(of.fan.noise_variance), memory=flat(of.fan.memory),
-            ),
-            rhythm=Rhythm(
-                by_weekday=flat(of.rhythm.by_weekday),
-                by_month_slot=flat(of.rhythm.by_month_slot),
-                last_day=more(of.rhythm.last_day, np.full(n, day)),
-            ),
-            ceiling_bytes=more(of.ceiling_bytes, np.full(n, np.inf)),
-            is_judged=more(of.is_judged, np.ones(n, dtype=np.bool_)),
-        ),
-        as_of=more(outlooks.as_of, np.full(n, day)),
-    )  # fmt: skip

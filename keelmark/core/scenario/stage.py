@@ -7,9 +7,7 @@ import numpy as np
 
 from keelmark.core.arrays import Int64s
 from keelmark.core.estate.columns import NOWHERE
-from keelmark.core.estate.estate import Estate
-from keelmark.core.forecast import MAX_HORIZON_DAYS
-from keelmark.core.forecast.outlook import amounts_after
+from keelmark.core.estate.estate import Estate, Outlooks
 from keelmark.core.scenario.draft import Draft
 from keelmark.core.scenario.effects import (
     AddAmount,
@@ -61,6 +59,9 @@ class Stage:
         self._courses: dict[At, list[Course]] = {}
         self._left: dict[int, Iterator[At]] = {}
         self._names: dict[At, str] = {}
+        self._asked: dict[tuple[str, int, int, float], int] = {}
+        self._turns: dict[str, int] = {}  # how often who is there, or linked, was changed
+        self._linked: dict[tuple[str, str, int, int], tuple[int, list[At]]] = {}
 
     # What is there
 
@@ -109,8 +110,17 @@ class Stage:
 
     def linked(self, kind: str, name: str, *, to: At) -> list[At]:
         """Return the things of a kind that are there and belong to one."""
+        key, turn = (kind, name, to.row, self.day), self._turns.get(kind, 0)
+        kept = self._linked.get(key)
+        if kept is not None and kept[0] == turn:
+            return kept[1]
         rows = np.flatnonzero(self.draft.links(kind, name) == to.row)
-        return [one for row in rows.tolist() if self.is_there(one := At(kind, row))]
+        there = [one for row in rows.tolist() if self.is_there(one := At(kind, row))]
+        if kind in self.estate.outlooks and self.day > self.estate.day:
+            judged = [one.row for one in there if self._judged(one) is not None]
+            self._ask(kind, judged, quantile=LIKELY)
+        self._linked[key] = turn, there
+        return there
 
     def limit_percent(self, of: At) -> int:
         """Return the limit mark of a thing."""
@@ -124,10 +134,8 @@ class Stage:
         used = self.expected(of, quantile=LIKELY)
         if used is None:
             return None
-        outlooks = self.estate.outlooks.get(of.kind)
-        growth = 0.0
-        if outlooks is not None and outlooks.of.is_judged[of.row]:
-            growth = float(outlooks.of.growth_bytes_per_day[of.row])
+        outlooks = self._judged(of)
+        growth = 0.0 if outlooks is None else float(outlooks.of.growth_bytes_per_day[of.row])
         for one in self._courses.get(of, ()):
             if one.bytes_on(self.day) not in (one.most_bytes, -one.most_bytes):
                 growth += -one.bytes_per_day if one.is_less else one.bytes_per_day
@@ -138,14 +146,29 @@ class Stage:
     def expected(self, of: At, *, quantile: float) -> int | None:
         """Return the bytes that a thing holds on the day at a quantile of its outlook."""
         told = self.amount(of, "used")
-        outlooks = self.estate.outlooks.get(of.kind)
-        if outlooks is not None and outlooks.of.is_judged[of.row] and self.day > self.estate.day:
-            days = np.clip(self.day - outlooks.as_of[[of.row]], 1, MAX_HORIZON_DAYS)
-            one = outlooks.of.of_rows(np.array([of.row]))
-            told = round(float(amounts_after(one, days=days, quantiles=(quantile,))[0, 0]))
+        if self._judged(of) is not None and self.day > self.estate.day:
+            self._ask(of.kind, [of.row], quantile=quantile)
+            told = self._asked[of.kind, of.row, self.day, quantile]
         if told is None:
             return 0 if of in self._courses else None
         return max(0, told + sum(one.bytes_on(self.day) for one in self._courses.get(of, ())))
+
+    def _judged(self, of: At) -> Outlooks | None:
+        """The outlooks of a thing's kind, where its own is judged."""
+        outlooks = self.estate.outlooks.get(of.kind)
+        if outlooks is None or of.row >= len(outlooks.as_of):
+            return None
+        return outlooks if outlooks.of.is_judged[of.row] else None
+
+    def _ask(self, kind: str, rows: Sequence[int], *, quantile: float) -> None:
+        """Work out together what some things hold on the day, each once."""
+        new = [row for row in rows if (kind, row, self.day, quantile) not in self._asked]
+        if not new:
+            return
+        some = self.estate.outlooks[kind].of_rows(np.array(new, dtype=np.int64), day=self.day)
+        told = some.expected(day=self.day, n=len(new), quantiles=(quantile,))[0]
+        for row, amount in zip(new, np.nan_to_num(told).tolist(), strict=True):
+            self._asked[kind, row, self.day, quantile] = round(amount)
 
     def below(self, of: At) -> list[tuple[At, float]]:
         """Return what lies below a thing, with the share of its bytes that each holds.
@@ -202,6 +225,8 @@ class Stage:
         """Write one effect."""
         self.effects.append(effect)
         effect.write(self.draft)
+        if isinstance(effect, Born | Retire | SetLink):
+            self._turns[effect.kind] = self._turns.get(effect.kind, 0) + 1
         if isinstance(effect, Course):
             self._courses.setdefault(At(effect.kind, effect.row), []).append(effect)
 

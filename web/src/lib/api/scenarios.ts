@@ -1,4 +1,4 @@
-import { queryOptions } from '@tanstack/svelte-query';
+import { queryOptions, type QueryClient } from '@tanstack/svelte-query';
 import { api, bodyOf, type Schemas } from './client';
 import { keys } from './queries';
 
@@ -23,9 +23,10 @@ export function moveKindsQuery() {
   });
 }
 
-/** Draw up a scenario without any move. */
-export function drawUp(name: string) {
-  return bodyOf(
-    api.POST('/api/v1/scenarios', { body: { name, note: '', is_shared: false, moves: [] } }),
-  );
+/** Draw up a scenario without any move; the lists of scenarios are read anew. */
+export async function drawUp(client: QueryClient, name: string) {
+  const body = { name, note: '', is_shared: false, moves: [] };
+  const made = await bodyOf(api.POST('/api/v1/scenarios', { body }));
+  await client.invalidateQueries({ queryKey: scenariosQuery().queryKey });
+  return made;
 }

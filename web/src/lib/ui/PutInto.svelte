@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { createQuery } from '@tanstack/svelte-query';
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { goto } from '$app/navigation';
   import { sessionQuery } from '$lib/api/queries';
   import { drawUp, moveKindsQuery, scenariosQuery } from '$lib/api/scenarios';
@@ -14,6 +14,7 @@
     class?: string; // of the button
   }
   let { things, class: extra = '' }: Props = $props();
+  const client = useQueryClient();
   const session = createQuery(sessionQuery);
   const mayPlan = $derived(session.data?.rights.includes('plan') ?? false);
   const kinds = createQuery(moveKindsQuery);
@@ -36,7 +37,8 @@
 
   async function put(move: string) {
     try {
-      const id = into === '' ? (await drawUp(things[0]?.name ?? 'Scenario')).id : Number(into);
+      const id =
+        into === '' ? (await drawUp(client, things[0]?.name ?? 'Scenario')).id : Number(into);
       putting.things = things;
       await goto(bearing.href(`/scenarios/${id}?add=${move}`));
     } catch (error) {

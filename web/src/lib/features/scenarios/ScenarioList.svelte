@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { createQuery } from '@tanstack/svelte-query';
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { Button } from 'flowbite-svelte';
   import { goto } from '$app/navigation';
   import { sessionQuery } from '$lib/api/queries';
@@ -11,6 +11,7 @@
   import { bearing } from '$lib/url/bearing.svelte';
 
   /** What is tried by whom, what ends first with it, and what of it cannot be. */
+  const client = useQueryClient();
   const session = createQuery(sessionQuery);
   const mayPlan = $derived(session.data?.rights.includes('plan') ?? false);
   const scenarios = createQuery(scenariosQuery);
@@ -22,7 +23,7 @@
   async function begin(event: SubmitEvent) {
     event.preventDefault();
     try {
-      const made = await drawUp(name);
+      const made = await drawUp(client, name);
       await goto(bearing.href(`/scenarios/${made.id}`));
     } catch (refused) {
       error = refused instanceof Error ? refused : new Error(String(refused));

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { createQuery } from '@tanstack/svelte-query';
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
   import { policiesQuery } from '$lib/api/promises';
@@ -19,6 +19,7 @@
   /** Where new work goes: it is asked first, and put into a scenario where it is to be planned. */
   const form = $derived(formOf(page.url.searchParams));
   const asked = $derived(workloadOf(form));
+  const client = useQueryClient();
   const classes = createQuery(classesQuery);
   const policies = createQuery(() => policiesQuery({}));
   const tenants = createQuery(tenantsQuery);
@@ -64,7 +65,7 @@
       note: '',
     };
     try {
-      const scenario = into ? Number(into) : (await drawUp(workload.name)).id;
+      const scenario = into ? Number(into) : (await drawUp(client, workload.name)).id;
       const made = await putIn(scenario, move);
       await goto(bearing.href(`/scenarios/${scenario}?move=${made.moves.at(-1)?.number ?? ''}`));
     } catch (error) {
