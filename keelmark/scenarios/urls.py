@@ -2,6 +2,7 @@
 
 from django.urls import path
 
+from keelmark.scenarios.api.answers import AnswerView
 from keelmark.scenarios.api.outcomes import OutcomeView
 from keelmark.scenarios.api.placements import PlacementView
 from keelmark.scenarios.api.scenarios import (
@@ -28,5 +29,6 @@ urlpatterns = [
     path(f"{ONE}/rebase", ScenarioRebaseView.as_view(), name="scenario-rebase"),
     path(f"{ONE}/copies", ScenarioCopiesView.as_view(), name="scenario-copies"),
     path(f"{ONE}/comments", ScenarioCommentsView.as_view(), name="scenario-comments"),
+    path(f"{ONE}/answer", AnswerView.as_view(), name="scenario-answer"),
     path(f"{ONE}/outcome", OutcomeView.as_view(), name="scenario-outcome"),
 ]

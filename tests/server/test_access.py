@@ -141,6 +141,7 @@ WHO: dict[str, set[str]] = {
     "offers_causes": SEE_FEEDS, "pulse": READ, "unknown_names": READ,
     "rightings_list": SEE_FEEDS, "rightings_set": {"operator"},
     "move_kinds": READ, "scenarios_list": READ, "scenarios_read": READ, "scenarios_outcome": READ,
+    "scenarios_answer": READ,
     "scenarios_draw_up": DO, "scenarios_change": DO, "scenarios_moves_set": DO,
     "scenarios_moves_put_in": DO, "scenarios_undo": DO, "scenarios_redo": DO,
     "scenarios_rebase": DO, "scenarios_copy": DO, "scenarios_say": DO,

@@ -43,7 +43,14 @@ def additions_of(
     return Additions(added_bytes=added, early_days=np.stack([one.early_days for one in ways]))
 
 
-def room_until(of: Outlook, *, mark_bytes: Int64s, days: Int64s, horizon_days: int) -> Float64s:
+def room_until(
+    of: Outlook,
+    *,
+    mark_bytes: Int64s,
+    days: Int64s,
+    horizon_days: int,
+    planned_bytes: Float64s | None = None,
+) -> Float64s:
     """Return how many bytes may be added at once, so that the early date comes after a day.
 
     Parameters
@@ -56,6 +63,8 @@ def room_until(of: Outlook, *, mark_bytes: Int64s, days: Int64s, horizon_days: i
         Days after each one's last reading, by which it must not be.
     horizon_days : int
         How far is looked, at least as far as the days.
+    planned_bytes : (n_series, horizon_days) float64, optional
+        What is planned to come besides on each day after each one's last reading.
 
     Returns
     -------
@@ -69,12 +78,16 @@ def room_until(of: Outlook, *, mark_bytes: Int64s, days: Int64s, horizon_days: i
     mark lower by that much is now.
     """
     last = np.nan_to_num(of.last_bytes)
-    holds, fails = -np.maximum(last, 0.0), np.maximum(mark_bytes - last, 0.0)
+    least = np.zeros(len(last)) if planned_bytes is None else planned_bytes.min(axis=1)
+    most = np.zeros(len(last)) if planned_bytes is None else planned_bytes.max(axis=1)
+    holds = -np.maximum(last, 0.0) - np.maximum(most, 0.0)
+    fails = np.maximum(mark_bytes - last - np.minimum(least, 0.0), 0.0)
     for _ in range(N_HALVINGS):
         tried = np.floor((holds + fails) / 2)
         way = runway(
-            of, mark_bytes=(mark_bytes - tried).astype(np.int64), horizon_days=horizon_days
-        )
+            of, mark_bytes=(mark_bytes - tried).astype(np.int64), horizon_days=horizon_days,
+            added_bytes=planned_bytes,
+        )  # fmt: skip
         is_held = way.early_days > days
         # More is never later: what holds is held by all that is less.
         holds, fails = np.where(is_held, tried, holds), np.where(is_held, fails, tried)

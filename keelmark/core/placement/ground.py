@@ -97,10 +97,18 @@ class Ground:
         columns = self.pools if kind == "pool" else self.stores
         if columns is None:
             return np.zeros(0)
+        told = self.by_date(kind, until_day=until_day, horizon_days=horizon_days)
+        return _left(columns, told)
+
+    def by_date(self, kind: str, *, until_day: int, horizon_days: int) -> Float64s:
+        """Return what may come onto its pools, or datastores, by their futures alone."""
+        columns = self.pools if kind == "pool" else self.stores
+        if columns is None:
+            return np.zeros(0)
         key = kind, until_day, horizon_days
         if key not in self.worked:
             self.worked[key] = _by_date(columns, until_day=until_day, horizon_days=horizon_days)
-        return _left(columns, self.worked[key])
+        return self.worked[key]
 
     def early_after(self, *, horizon_days: int) -> Additions:
         """Return :func:`early_after` of its pools."""

@@ -9,7 +9,8 @@ from keelmark.core.arrays import Bools, Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE, Amounts, Table
 from keelmark.core.estate.estate import Estate
 from keelmark.core.estate.reading import ENDS_AT_QUOTA, FOLDS, Reading
-from keelmark.core.forecast import MAX_HORIZON_DAYS, Runway, runway
+from keelmark.core.forecast import MAX_HORIZON_DAYS, Outlook, Runway, runway
+from keelmark.core.forecast.room import room_until
 from keelmark.core.scenario.compiling import Compiled
 from keelmark.core.scenario.effects import (
     AddAmount,
@@ -144,12 +145,23 @@ def _told_before(now: Reading, *, kind: str, n: int) -> Runway:
     )  # fmt: skip
 
 
-def _after(estate: Estate, change: Changes) -> Runway:
-    """First passages of what is touched, days from today."""
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class _Course:
+    """What is planned of some rows, from each one's own last reading: marks and bytes beside."""
+
+    of: Outlook
+    ages: Int64s
+    marks: Int64s  # as they stand now
+    bytes: Float64s  # (n_rows, n_days), what comes less by how much the mark rises
+    is_sized: Bools
+
+
+def _course_of(estate: Estate, change: Changes) -> _Course:
+    """A limit mark that rises by so much is reckoned as bytes that are fewer by so much."""
     rows = change.rows
     outlooks = estate.outlooks[change.kind].of_rows(rows, day=estate.day)
-    of, ages = outlooks.of, np.maximum(estate.day - outlooks.as_of, 0)
-    horizon = min(HORIZON_DAYS + int(ages.max(initial=0)), MAX_HORIZON_DAYS)
+    ages = np.maximum(estate.day - outlooks.as_of, 0)
+    horizon = min(change.added.shape[1] - 1 + int(ages.max(initial=0)), MAX_HORIZON_DAYS)
     sizes = _from_birth(np.maximum(change.sizes, 0))
     limit_percent = estate.marks[change.kind].limit_percent[rows]
     marks = percent_of(sizes.ravel(), np.repeat(limit_percent, sizes.shape[1]))
@@ -158,17 +170,88 @@ def _after(estate: Estate, change: Changes) -> Runway:
     # From each one's own last reading: a pool last read days ago starts there.
     since = np.arange(1, horizon + 1)[None, :] - ages[:, None]
     at = np.clip(since, 0, sizes.shape[1] - 1)
-    shifted = np.take_along_axis(change.added - risen, at, axis=1)
-    way = runway(of, mark_bytes=marks[:, 0], horizon_days=horizon, added_bytes=shifted)
+    return _Course(
+        of=outlooks.of, ages=ages, marks=marks[:, 0],
+        bytes=np.take_along_axis(change.added - risen, at, axis=1),
+        is_sized=sizes.max(axis=1, initial=0) > 0,
+    )  # fmt: skip
+
+
+def _after(estate: Estate, change: Changes) -> Runway:
+    """First passages of what is touched, days from today."""
+    told = _course_of(estate, change)
+    way = runway(
+        told.of, mark_bytes=told.marks, horizon_days=told.bytes.shape[1], added_bytes=told.bytes
+    )
     # Of no size that anybody knows there is no mark to reach.
-    unread = np.where(sizes.max(axis=1) > 0, 0.0, np.nan)
+    unread = np.where(told.is_sized, 0.0, np.nan)
 
     def from_today(days: Float64s) -> Float64s:
-        return np.where(np.isnan(days), np.nan, np.maximum(days - ages, 0.0)) + unread
+        return np.where(np.isnan(days), np.nan, np.maximum(days - told.ages, 0.0)) + unread
 
     return Runway(
         early_days=from_today(way.early_days), likely_days=from_today(way.likely_days),
         late_days=from_today(way.late_days), chance_within=way.chance_within,
+    )  # fmt: skip
+
+
+def room_with(estate: Estate, change: Changes, *, first_day: int, last_day: int) -> Float64s:
+    """Return how many bytes may come besides what is planned, so that limit marks hold.
+
+    Parameters
+    ----------
+    estate : Estate
+        With rows for what is born.
+    change : Changes
+        What a plan makes of some rows, as far as the last day or further.
+    first_day, last_day : int
+        From today: only from the first to the last is looked whether a mark is reached.
+
+    Returns
+    -------
+    (n_rows,) float64
+        By first passage on the bad case; below 0 what must go, NaN where nobody can judge.
+    """
+    told = _course_of(estate, change)
+    since = np.arange(1, told.bytes.shape[1] + 1)[None, :] - told.ages[:, None]
+    before = told.marks[:, None] + np.abs(told.bytes)
+    left = room_until(
+        told.of, mark_bytes=told.marks, days=last_day + told.ages,
+        horizon_days=told.bytes.shape[1],
+        planned_bytes=np.where(since < first_day, -before.astype(np.float64), told.bytes),
+    )  # fmt: skip
+    return np.where(told.is_sized, left, np.nan)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Planned:
+    """Things (n,) that are there today: futures, marks, and what is planned on each day.
+
+    ``bytes`` (n, n_days) is from each one's own last reading, ``ages`` days ago.
+    """
+
+    of: Outlook
+    ages: Int64s
+    marks: Int64s
+    bytes: Float64s
+
+
+def planned_of(told: Compiled, *, now: Reading, kind: str) -> Planned:
+    """Return the futures of all that there are of a kind, with what a plan brings."""
+    outlooks, marks = now.estate.outlooks[kind], now.estate.marks[kind].limit_percent
+    n = len(outlooks.as_of)
+    ages = np.maximum(told.estate.day - outlooks.as_of, 0)
+    n_days = min(HORIZON_DAYS + int(ages.max(initial=0)), MAX_HORIZON_DAYS)
+    brought = np.zeros((n, n_days))
+    change = changes_of(told, now=now, kind=kind)
+    at = np.flatnonzero(change.rows < n)
+    if len(at):
+        course = _course_of(told.estate, change).bytes[at]
+        days = np.minimum(np.arange(n_days), course.shape[1] - 1)
+        brought[change.rows[at]] = course[:, days]
+    return Planned(
+        of=outlooks.of, ages=ages, marks=percent_of(now.books[kind].size.values, marks),
+        bytes=brought,
     )  # fmt: skip
 
 

@@ -14,7 +14,7 @@ from keelmark.compliance.selectors.needs import busy_of_arrays
 from keelmark.compliance.selectors.offers import offers_at
 from keelmark.compliance.selectors.standing import facts_at
 from keelmark.core.arrays import Float64s, Int64s
-from keelmark.core.estate.reading import LIKELY, Reading
+from keelmark.core.estate.reading import LIKELY
 from keelmark.core.placement.answer import Answer, answer, runways_with
 from keelmark.core.placement.ground import Ground, Worked
 from keelmark.core.placement.of_estate import Beside, ground_of
@@ -22,8 +22,7 @@ from keelmark.core.placement.ranking import Weights
 from keelmark.core.placement.workloads import Workload
 from keelmark.core.policy.places import places_for
 from keelmark.core.policy.states import BROKEN, UNPROVEN
-from keelmark.core.scenario.outcome import changes_of
-from keelmark.core.units import percent_of
+from keelmark.core.scenario.outcome import changes_of, room_with
 from keelmark.forecasts.definitions.horizon import HORIZON_DAYS
 from keelmark.readings.models import Measure
 from keelmark.scenarios.selectors.kept import PlannedMoves, planned_for
@@ -100,33 +99,30 @@ def _ground(view: View, *, planned: PlannedMoves | None, workload: Workload) -> 
         return replace(ground_of(reading, beside, has_stores=True), worked=worked)
     day = reading.estate.day + workload.last_day
     then = reading_at(day=day, quantile=BAD_CASE, planned=planned)
+    plain = replace(ground_of(reading, beside, has_stores=True), worked=worked)
     told = ground_of(
         reading, beside, then=then, has_stores=True,
-        planned={kind: _coming(reading, planned, kind, workload) for kind in SPACES},
+        planned={kind: _coming(plain, planned, kind, workload) for kind in SPACES},
     )  # fmt: skip
     return replace(told, worked=worked)
 
 
-def _coming(
-    reading: Reading, planned: PlannedMoves, kind: str, workload: Workload
-) -> Float64s:  # fmt: skip
-    """Bytes that a plan brings onto things of a kind at their tightest, beside what it makes room.
-
-    From the workload's first day to its last: what comes, less by how much the limit mark rises.
-    """
-    told = drawn_of(planned).compiled
+def _coming(ground: Ground, planned: PlannedMoves, kind: str, workload: Workload) -> Float64s:
+    """By how many bytes less may come onto things of a kind with a plan, (n,)."""
     now = reading_at(day=None, quantile=LIKELY)
-    change = changes_of(told, now=now, kind=kind, horizon_days=workload.last_day)
-    n = len(reading.estate.table(kind))
+    told = drawn_of(planned).compiled
+    change = changes_of(told, now=now, kind=kind)
+    n = len(now.estate.table(kind))
+    read = np.flatnonzero(change.rows < n)
     coming = np.zeros(n)
-    rows = change.rows[change.rows < n]
-    at = np.flatnonzero(change.rows < n)
-    percent = reading.estate.marks[kind].limit_percent[rows]
-    sizes = np.maximum(change.sizes[at], 0)
-    marks = percent_of(sizes.ravel(), np.repeat(percent, sizes.shape[1])).reshape(sizes.shape)
-    now_marks = percent_of(reading.books[kind].size.values[rows], percent)
-    tight = change.added[at] - (marks - now_marks[:, None])
-    coming[rows] = tight[:, workload.first_day :].max(axis=1, initial=-np.inf)
+    if len(read) == 0:
+        return coming
+    left = room_with(told.estate, change, first_day=workload.first_day, last_day=workload.last_day)[
+        read
+    ]
+    plain = ground.by_date(kind, until_day=workload.last_day, horizon_days=HORIZON_DAYS)
+    rows = change.rows[read]
+    coming[rows] = np.nan_to_num(plain[rows] - left)
     return coming
 
 

@@ -3,9 +3,14 @@
 import pytest
 
 from keelmark.access.clock import now
+from keelmark.bearings.packs.building import build_revision
 from keelmark.core.units import GIB, TIB
+from keelmark.estate.documents import ArrayDocument, PoolDocument
 from keelmark.estate.models import Entity
 from keelmark.forecasts.berths.counting import berths_of
+from keelmark.forecasts.making.pools import refresh
+from tests.server.cluster import READ_AT, history, tell
+from tests.server.conftest import NOW
 from tests.server.promises.promising import drawn_up as policy_drawn_up
 from tests.server.promises.promising import promised
 from tests.server.scenarios.planning import ahead, drawn_up, extend, free, outcome, place
@@ -123,3 +128,61 @@ def test_moves_of_hosts_change_what_clusters_hold(api, estate):
     before, after = (one["clusters"][0] for one in told["lines"])
     assert after["n_free"] >= before["n_free"]
     assert after["limited_by"] == "disk_bytes"
+
+
+def answer(api, scenario, *, days=200, **query):
+    told = api.get(f"/scenarios/{scenario['id']}/answer", until=ahead(days), **query)
+    assert told.status_code == 200, told.content
+    return told.json()
+
+
+def test_the_least_that_keeps_every_limit_is_told_as_moves_that_do(api, estate):
+    fast = {"kind": "change_growth", "on": ahead(1),
+            "fields": {"thing": estate["uuid.p"], "bytes_a_week": TIB}}  # fmt: skip
+    made = drawn_up(api, fast)
+    told = answer(api, made)
+    assert [one["name"] for one in told["short"]] == ["heron-1 · swift-1"]
+    assert told["short"][0]["early_on"] < ahead(200)
+    assert (told["holds"], told["growth_times"]) == (True, None)
+    assert told["fails_first"] == "heron-1 · swift-1"
+    # There is no other pool: nothing can be moved, and what must be added is the bound.
+    assert [one["kind"] for one in told["moves"]] == ["extend_pool"]
+    assert told["added_bytes"] >= told["bound_bytes"] > told["added_bytes"] * 0.9
+    done = drawn_up(api, fast, *told["moves"], name="with it")
+    assert answer(api, done)["short"] == []
+    assert answer(api, done)["growth_times"] >= 1
+
+
+def test_what_is_added_comes_in_whole_groups_of_drives(api, estate):
+    fast = {"kind": "change_growth", "on": ahead(1),
+            "fields": {"thing": estate["uuid.p"], "bytes_a_week": TIB}}  # fmt: skip
+    told = answer(api, drawn_up(api, fast), group_bytes=7 * TIB)
+    assert told["added_bytes"] % (7 * TIB) == 0
+
+
+def test_another_pool_of_the_class_takes_what_one_lacks_before_anything_is_added(api, estate):
+    tell(
+        ArrayDocument(uid="serial.h2", name="heron-2", site="Skerry", read_at=READ_AT),
+        PoolDocument(uid="uuid.p2", array_uid="serial.h2", name="swift-1", usable_bytes=90 * TIB,
+                     used_bytes=TIB, provisioned_bytes=TIB, read_at=READ_AT),
+        history("uuid.p2", last=TIB),
+    )  # fmt: skip
+    refresh(now=NOW)
+    build_revision(now=NOW)
+    fast = {"kind": "change_growth", "on": ahead(1),
+            "fields": {"thing": estate["uuid.p"], "bytes_a_week": TIB // 4}}  # fmt: skip
+    told = answer(api, drawn_up(api, fast), days=250)
+    assert [one["kind"] for one in told["moves"]] == ["migrate"]
+    assert told["moves"][0]["fields"]["what"] == [estate["naa.1"]]
+    assert (told["added_bytes"], told["bound_bytes"], told["holds"]) == (0, 0, True)
+
+
+@pytest.mark.parametrize(
+    ("query", "field"),
+    [({"until": ahead(0)}, "until"), ({"until": "soon"}, "until"),
+     ({"until": ahead(9), "group_bytes": "many"}, "group_bytes")],
+)  # fmt: skip
+def test_an_answer_that_cannot_be_asked_for_is_refused(api, estate, query, field):
+    told = api.get(f"/scenarios/{drawn_up(api)['id']}/answer", **query)
+    assert told.status_code == 400
+    assert told.json()["errors"][0]["pointer"] == f"#/{field}"

@@ -62,12 +62,15 @@ class Free(Move):
         """Return it in words."""
         n = len(self.what)
         kinds = {at.kind for one in self.what if (at := stage.find(one))}
-        what = next(iter(kinds)) if len(kinds) == 1 else "thing"
+        what = _SAID.get(next(iter(kinds)), next(iter(kinds))) if len(kinds) == 1 else "thing"
         freed = sum(freed_bytes(stage, at) for one in self.what if (at := stage.find(one)))
         return (
             (f"Free {named(stage, self.what) if n == 1 else f'{n} {what}s'}",),
             ("" if n == 1 else f"{named(stage, self.what)}: ", -freed, ""),
         )
+
+
+_SAID: Final = {"vm": "VM"}
 
 
 def _holds_still(stage: Stage, at: At, held: list[At], what: str) -> list[Fault]:

@@ -1487,6 +1487,23 @@ export interface paths {
         patch: operations["scenarios_change"];
         trace?: never;
     };
+    "/api/v1/scenarios/{scenario_id}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The least that keeps every limit mark until a date, and how much growth a plan stands. */
+        get: operations["scenarios_answer"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/scenarios/{scenario_id}/comments": {
         parameters: {
             query?: never;
@@ -1947,6 +1964,39 @@ export interface components {
             rows: number[];
             /** @description naming the kind of the rows would make them */
             can_make: boolean;
+        };
+        AnswerRead: {
+            /** Format: date */
+            until_on: string;
+            /** @description pools that do not hold until then on the bad case */
+            short: components["schemas"]["ShortRead"][];
+            /** @description the fewest bytes to add, then to move */
+            moves: components["schemas"]["AnsweringMoveRead"][];
+            added_bytes: number;
+            moved_bytes: number;
+            /** @description at least so many must be added whatever is moved */
+            bound_bytes: number;
+            /** @description nothing less was left to be looked for */
+            is_exact: boolean;
+            /** @description by the dates themselves, with these moves */
+            holds: boolean;
+            n_unjudged: number;
+            /**
+             * Format: double
+             * @description of its forecast, at even odds; null: not even as it is
+             */
+            growth_times: number | null;
+            fails_first: string | null;
+        };
+        AnsweringMoveRead: {
+            /** Format: date */
+            on: string;
+            kind: components["schemas"]["MoveKindEnum"];
+            fields: {
+                [key: string]: unknown;
+            };
+            title: components["schemas"]["PartRead"][];
+            detail: components["schemas"]["PartRead"][];
         };
         /**
          * @description * `anyhow` - anyhow
@@ -4461,6 +4511,18 @@ export interface components {
             /** Format: date */
             on: string;
             amount: number;
+        };
+        ShortRead: {
+            id: number;
+            name: string;
+            missing_bytes: number;
+            /** Format: date */
+            early_on: string | null;
+            /**
+             * Format: date
+             * @description with what is answered
+             */
+            after_on: string | null;
         };
         /**
          * @description * `under` - under
@@ -9113,6 +9175,49 @@ export interface operations {
                 };
             };
             412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scenarios_answer: {
+        parameters: {
+            query: {
+                /** @description usable bytes of one group of drives */
+                group_bytes?: number;
+                /** @description a sift that narrows what is told */
+                scope?: string;
+                until: string;
+            };
+            header?: never;
+            path: {
+                scenario_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AnswerRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -11,6 +11,7 @@
   import Pick from '$lib/ui/Pick.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { bearing, writeQuery } from '$lib/url/bearing.svelte';
+  import Answer from './Answer.svelte';
   import ChangedUnder from './ChangedUnder.svelte';
   import Comments from './Comments.svelte';
   import MovedList from './MovedList.svelte';
@@ -224,6 +225,7 @@
       {:else if !outcome.error}
         <Pending of="what it does" />
       {/if}
+      <Answer scenario={scenario.data} {changing} />
       {#if placing}{#key placing.number}
           <WhereMove scenario={scenario.data} move={placing} {changing} />
         {/key}{/if}

@@ -37,6 +37,29 @@ export function outcomeQuery(scenario: Scenario | null, asked: Asked, beside: nu
   });
 }
 
+/** The least that keeps every limit until a day; nothing until it is asked for. */
+export function answerQuery(
+  scenario: Scenario,
+  scope: string,
+  asked: { until: string; group: number | null } | null,
+) {
+  const query = {
+    until: asked?.until ?? '',
+    ...(scope ? { scope } : {}),
+    ...(asked?.group ? { group_bytes: asked.group } : {}),
+  };
+  return queryOptions({
+    queryKey: [...keys.scenarios, 'answer', scenario.id, scenario.version, query],
+    queryFn: () =>
+      bodyOf(
+        api.GET('/api/v1/scenarios/{scenario_id}/answer', {
+          params: { ...at(scenario.id), query },
+        }),
+      ),
+    enabled: asked !== null,
+  });
+}
+
 /** Moves as they are sent again: their fields alone. */
 export function plain(moves: Move[]): MoveWrite[] {
   return moves.map(({ number, on, kind, fields, is_off, note }) => ({

@@ -1,0 +1,244 @@
+"""What would keep every limit mark until a date with a scenario, and how much growth it stands."""
+
+from dataclasses import dataclass, replace
+from datetime import date, timedelta
+from typing import Final
+
+import numpy as np
+from django.contrib.auth.models import User
+
+from keelmark.bearings.selectors.picture import Drawn, day_of, drawn_of, reading_at
+from keelmark.bearings.selectors.views import BAD_CASE, Bearing, View, view_for
+from keelmark.core.arrays import Float64s, Int64s
+from keelmark.core.estate.columns import NOWHERE, Words
+from keelmark.core.estate.reading import LIKELY, Reading
+from keelmark.core.forecast.room import room_until
+from keelmark.core.scenario.answers import (
+    Least,
+    Stands,
+    Wanting,
+    growth_that_is_stood,
+    least_that_keeps,
+    with_room,
+)
+from keelmark.core.scenario.compiling import Dated, Told
+from keelmark.core.scenario.moves import ExtendPool, Migrate, Move
+from keelmark.core.scenario.outcome import planned_of
+from keelmark.forecasts.definitions.horizon import HORIZON_DAYS
+from keelmark.readings.rows import EPOCH
+from keelmark.scenarios.models import Scenario
+from keelmark.scenarios.selectors.kept import (
+    Moves,
+    PlannedMoves,
+    kept,
+    planned_in,
+    standing_revision,
+)
+from keelmark.scenarios.selectors.outcomes import name_of
+
+TRIES: Final = 4  # until what is told holds by the dates themselves
+MARGIN: Final = 1.02  # of what a try left short
+LEAST_DAYS: Final = 2  # before a mark is reached, by which a move is done
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Short:
+    """A pool that does not hold its limit mark until the date, and when it would with the answer.
+
+    ``early_on`` is one chance in ten; None: not within the horizon.
+    """
+
+    id: int
+    name: str
+    missing_bytes: int
+    early_on: date | None
+    after_on: date | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AnswerTold:
+    """The fewest bytes to add and to move; ``growth_times`` is None where not even 1 is stood."""
+
+    until_on: date
+    short: list[Short]
+    moves: Moves
+    lines: list[Told]
+    added_bytes: int
+    moved_bytes: int
+    bound_bytes: int
+    is_exact: bool
+    holds: bool
+    n_unjudged: int
+    growth_times: float | None
+    fails_first: str | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class _Question:
+    """The pools that must hold, by their rows, and the volumes on them."""
+
+    pools: Int64s
+    volumes: Int64s
+    wanting: Wanting
+
+
+def answer_of(
+    actor: User, scenario: Scenario, *, scope: str, until_on: date, group_bytes: int | None
+) -> AnswerTold:
+    """Return what would keep every limit mark of the pools in sight until a date.
+
+    What is found is tried as moves of the scenario; where a date still comes too soon, for what
+    moves grows otherwise than what it leaves, more is asked for.
+    """
+    planned = planned_in(standing_revision(scenario))
+    view = view_for(actor, bearing=Bearing(scope=scope, scenario_id=scenario.pk))
+    until = day_of(until_on) - view.reading.estate.day
+    drawn = drawn_of(planned)
+    question = _question(view, drawn, until=until)
+    wanting = question.wanting
+    bound = least_that_keeps(wanting).bound_bytes
+    for _ in range(TRIES):
+        least = least_that_keeps(wanting)
+        moves = _moves(drawn, question, least, planned=planned, group_bytes=group_bytes)
+        after = drawn_of(
+            replace(planned, moves=(*planned.moves, *moves), tried=_tried(moves))
+        ) if moves else drawn  # fmt: skip
+        missing = -np.minimum(np.nan_to_num(_left(after, until=until)[question.pools]), 0.0)
+        if not (missing > 0).any():
+            break
+        wanting = with_room(wanting, more_bytes=MARGIN * missing)
+    stands = _stands(drawn, question, until=until)
+    lines = {one.number: one for one in after.compiled.told}
+    return AnswerTold(
+        until_on=until_on,
+        short=_short(drawn, after, question),
+        moves=kept(moves, notes={}),
+        lines=[lines[one.number] for one in moves],
+        added_bytes=sum(
+            one.move.added_bytes for one in moves if isinstance(one.move, ExtendPool)
+        ),
+        moved_bytes=round(least.moved_bytes), bound_bytes=round(bound), is_exact=least.is_exact,
+        holds=not (missing > 0).any(),
+        n_unjudged=int(np.isnan(question.wanting.left_bytes).sum()),
+        growth_times=stands.times or None,
+        fails_first=None if stands.first == NOWHERE else name_of(_now(), "pool", stands.first),
+    )  # fmt: skip
+
+
+def _tried(moves: list[Dated]) -> str:
+    """What tells a try from any other."""
+    return str(hash(tuple((one.day, one.move) for one in moves)))
+
+
+def _left(drawn: Drawn, *, until: int) -> Float64s:
+    """What may still come onto each pool, with a plan, so that its limit mark holds."""
+    told = planned_of(drawn.compiled, now=_now(), kind="pool")
+    return room_until(
+        told.of, mark_bytes=told.marks, days=until + told.ages,
+        horizon_days=told.bytes.shape[1], planned_bytes=told.bytes,
+    )  # fmt: skip
+
+
+def _now() -> Reading:
+    return reading_at(day=None, quantile=LIKELY)
+
+
+def _question(view: View, drawn: Drawn, *, until: int) -> _Question:
+    """Pools of arrays in sight that are there until then; pools over volumes lie on these."""
+    estate = drawn.compiled.estate
+    n = len(_now().estate.table("pool"))
+    reading = reading_at(day=estate.day + until, quantile=BAD_CASE, planned=view.planned)
+    is_there = view.shown_along("pool", kinds=("pool", "datastore")) & reading.is_there["pool"]
+    pools = np.flatnonzero((is_there & (reading.link("pool", "array") != NOWHERE))[:n])
+    place = np.full(len(is_there) + 1, NOWHERE, dtype=np.int64)
+    place[pools] = np.arange(len(pools))
+    lies = place[reading.link("volume", "pool")]
+    volumes = np.flatnonzero((lies != NOWHERE) & reading.is_there["volume"])
+    return _Question(
+        pools=pools, volumes=volumes,
+        wanting=Wanting(
+            left_bytes=_left(drawn, until=until)[pools], group=_groups(reading, pools),
+            limit_percent=estate.marks["pool"].limit_percent[pools],
+            volume_pool=lies[volumes], volume_bytes=_on_pool(reading, volumes),
+        ),
+    )  # fmt: skip
+
+
+def _groups(reading: Reading, pools: Int64s) -> Int64s:
+    """Pools of one class at one site may take from each other."""
+    classes = reading.estate.table("pool").columns.get("class")
+    codes = classes.codes[pools] if isinstance(classes, Words) else np.zeros(len(pools))
+    site = reading.link("pool", "site")[pools]
+    both = np.column_stack([codes.astype(np.int64), site])
+    return np.unique(both, axis=0, return_inverse=True)[1].ravel().astype(np.int64)
+
+
+def _on_pool(reading: Reading, rows: Int64s) -> Float64s:
+    """What volumes will hold of their pools: what is written and their snapshots, all if thick."""
+    table, books = reading.estate.table("volume"), reading.books["volume"]
+    snapshots, thick = table.amounts("snapshots"), table.columns.get("thickness")
+    held = (books.used.values + snapshots.values).astype(np.float64)
+    if isinstance(thick, Words) and "thick" in thick.words:
+        is_thick = thick.codes == thick.words.index("thick")
+        held = np.where(is_thick & books.size.is_known, books.size.values, held)
+    told: Float64s = held[rows]
+    return told
+
+
+def _moves(
+    drawn: Drawn, question: _Question, least: Least, *, planned: PlannedMoves,
+    group_bytes: int | None,
+) -> list[Dated]:  # fmt: skip
+    """The answer as moves, each shortly before the mark that it keeps would be reached."""
+    estate, rows = drawn.compiled.estate, question.pools
+    ids, volume_ids = estate.table("pool").ids[rows], estate.table("volume").ids
+    early = np.nan_to_num(drawn.ends["pool"].after.early_days[rows], nan=HORIZON_DAYS)
+    days = estate.day + np.maximum(np.minimum(early, HORIZON_DAYS).astype(np.int64) - LEAST_DAYS, 1)
+    told: list[tuple[int, Move]] = []
+    ways: dict[tuple[int, int], list[int]] = {}
+    for volume, to in zip(least.volume.tolist(), least.target.tolist(), strict=True):
+        pool = int(question.wanting.volume_pool[volume])
+        ways.setdefault((pool, to), []).append(int(volume_ids[question.volumes[volume]]))
+    for (pool, to), what in sorted(ways.items()):
+        told.append((int(days[pool]), Migrate(what=tuple(what), to=int(ids[to]), n_days=1)))
+    for pool in np.flatnonzero(least.added_bytes > 0).tolist():
+        added = int(least.added_bytes[pool])
+        if group_bytes:
+            added = -(-added // group_bytes) * group_bytes
+        told.append((int(days[pool]), ExtendPool(pool=int(ids[pool]), added_bytes=added)))
+    first = max((one.number for one in planned.moves), default=0) + 1
+    return [
+        Dated(number=number, day=day, move=move)
+        for number, (day, move) in enumerate(sorted(told, key=lambda one: one[0]), start=first)
+    ]
+
+
+def _short(drawn: Drawn, after: Drawn, question: _Question) -> list[Short]:
+    """Pools that do not hold, the first end first."""
+    reading, day = _now(), drawn.compiled.estate.day
+
+    def on(days: float) -> date | None:
+        return EPOCH + timedelta(days=day + int(days)) if np.isfinite(days) else None
+
+    before, then = drawn.ends["pool"].after.early_days, after.ends["pool"].after.early_days
+    wants = np.nan_to_num(-question.wanting.left_bytes)
+    rows = [(float(before[row]), row, float(wants[at])) for at, row in
+            enumerate(question.pools.tolist()) if wants[at] > 0]  # fmt: skip
+    return [
+        Short(
+            id=int(reading.estate.table("pool").ids[row]), name=name_of(reading, "pool", row),
+            missing_bytes=round(missing), early_on=on(days), after_on=on(float(then[row])),
+        )
+        for days, row, missing in sorted(rows)
+    ]  # fmt: skip
+
+
+def _stands(drawn: Drawn, question: _Question, *, until: int) -> Stands:
+    """How many times its forecast growth the plan stands at even odds, and which pool fails."""
+    told, rows = planned_of(drawn.compiled, now=_now(), kind="pool"), question.pools
+    stands = growth_that_is_stood(
+        told.of.of_rows(rows), mark_bytes=told.marks[rows], planned_bytes=told.bytes[rows],
+        until_days=until + told.ages[rows],
+    )  # fmt: skip
+    first = NOWHERE if stands.first == NOWHERE else int(rows[stands.first])
+    return Stands(times=stands.times, first=first)

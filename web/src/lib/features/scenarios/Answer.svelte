@@ -1,0 +1,153 @@
+<script lang="ts">
+  import { createQuery } from '@tanstack/svelte-query';
+  import { Button } from 'flowbite-svelte';
+  import {
+    addDays,
+    counted,
+    exactBytes,
+    formatDay,
+    parseBytes,
+    preferences,
+    todayIso,
+  } from '$lib/format';
+  import { textOf } from '$lib/ui/events';
+  import Pending from '$lib/ui/Pending.svelte';
+  import ProblemNote from '$lib/ui/ProblemNote.svelte';
+  import Sentence from '$lib/ui/Sentence.svelte';
+  import { bearing } from '$lib/url/bearing.svelte';
+  import { pathOf } from '$lib/url/things';
+  import { answerQuery, plain, setMoves, type Scenario } from './queries';
+  import type { Changing } from './scenario.svelte';
+
+  /** The least that keeps every limit mark until a date, and how much growth the plan stands. */
+  interface Props {
+    scenario: Scenario;
+    changing: Changing;
+  }
+  let { scenario, changing }: Props = $props();
+  const YEAR_DAYS = 365;
+  const MOST_TOLD = 12;
+  const MOST_TIMES = 8;
+  let until = $state(addDays(todayIso(), YEAR_DAYS));
+  let group = $state('');
+  let asked: { until: string; group: number | null } | null = $state.raw(null);
+  const groupBytes = $derived(group.trim() === '' ? null : parseBytes(group));
+  const isWrong = $derived(until <= todayIso() || (group.trim() !== '' && !groupBytes));
+  const answer = createQuery(() => answerQuery(scenario, bearing.sift, asked));
+  const told = $derived(answer.data);
+
+  function putIn() {
+    if (!told) return;
+    const moves = told.moves.map(({ on, kind, fields }) => ({
+      on,
+      kind,
+      fields,
+      is_off: false,
+      note: `keeps every limit until ${formatDay(told.until_on)}`,
+    }));
+    void changing.make(() =>
+      setMoves(scenario, [...plain(scenario.moves), ...moves], 'what keeps every limit put in'),
+    );
+  }
+</script>
+
+<section class="pt-4" aria-label="What would keep every limit">
+  <form
+    class="flex flex-wrap items-center gap-3"
+    onsubmit={(event) => {
+      event.preventDefault();
+      if (!isWrong) asked = { until, group: groupBytes };
+    }}
+  >
+    <h2 class="water">What would keep every limit mark</h2>
+    <label class="flex items-center gap-1.5 text-ink-soft"
+      >until
+      <input
+        type="date"
+        class="h-7 border px-2 py-0 text-sm text-ink"
+        min={addDays(todayIso(), 1)}
+        value={until}
+        oninput={(event) => (until = textOf(event))}
+      /></label
+    >
+    <label class="flex items-center gap-1.5 text-ink-soft"
+      >bought in groups of
+      <input
+        class="h-7 w-24 border px-2 py-0 text-sm text-ink"
+        placeholder="any size"
+        value={group}
+        aria-invalid={group.trim() !== '' && !groupBytes ? 'true' : undefined}
+        oninput={(event) => (group = textOf(event))}
+      /></label
+    >
+    <Button type="submit" size="xs" color="alternative" disabled={isWrong}>look for it</Button>
+  </form>
+  <ProblemNote of="The answer" error={answer.error} onretry={() => answer.refetch()} />
+  {#if told}
+    {#if told.short.length === 0}
+      <p class="py-1">
+        Every pool {bearing.sift ? 'of this scope ' : ''}holds its limit mark until {formatDay(
+          told.until_on,
+        )} as planned, on the bad case.
+      </p>
+    {:else}
+      <p class="py-1">
+        {counted('pool', told.short.length)} would not hold until {formatDay(told.until_on)} on the bad
+        case.
+        <span title={exactBytes(told.added_bytes)}
+          >{told.added_bytes > 0
+            ? `${preferences.bytes(told.added_bytes)} must be added`
+            : 'Nothing must be added'}</span
+        >{told.moved_bytes > 0 ? `, ${preferences.bytes(told.moved_bytes)} moved` : ''};
+        <span title={exactBytes(told.bound_bytes)}
+          >whatever is moved, no way adds less than {preferences.bytes(told.bound_bytes)}</span
+        >{told.is_exact ? '' : '; a better one may not have been found in time'}.
+        {told.holds ? '' : 'Even so a date comes too soon: look again with these moves in.'}
+      </p>
+      <div class="grid grid-cols-2 gap-x-6 max-xl:block">
+        <ol aria-label="Moves that keep every limit">
+          {#each told.moves.slice(0, MOST_TOLD) as move, index (index)}
+            <li class="border-b border-rule py-0.5">
+              <span class="figures font-semibold text-plan">{formatDay(move.on)}</span>
+              <span class="font-semibold"><Sentence parts={move.title} isSigned={false} /></span>
+              <span class="text-ink-soft"><Sentence parts={move.detail} isSigned={false} /></span>
+            </li>
+          {/each}
+        </ol>
+        <ul aria-label="Pools that would not hold">
+          {#each told.short.slice(0, MOST_TOLD) as one (one.id)}
+            <li class="figures border-b border-rule py-0.5">
+              <a
+                class="font-semibold hover:underline"
+                href={bearing.href(pathOf({ id: one.id, kind: 'pool' }))}>{one.name}</a
+              >
+              <span class="text-ink-soft"
+                >may end {formatDay(one.early_on)}, lacks {preferences.bytes(
+                  one.missing_bytes,
+                )}</span
+              >
+              <span class="text-plan"
+                >→ {one.after_on ? formatDay(one.after_on) : 'beyond 2 y'}</span
+              >
+            </li>
+          {/each}
+        </ul>
+      </div>
+      {#if scenario.may_change && told.moves.length > 0}
+        <Button size="xs" color="primary" class="mt-1" onclick={putIn}
+          >put {told.moves.length === 1 ? 'it' : `these ${told.moves.length}`} in</Button
+        >
+      {/if}
+    {/if}
+    <p class="pt-1 text-ink-soft">
+      {told.growth_times === null
+        ? `As growth is forecast, a limit is reached before then at even odds${told.fails_first ? `: first of ${told.fails_first}` : ''}.`
+        : told.growth_times >= MOST_TIMES
+          ? 'Growth may be eight times its forecast and more.'
+          : `Growth may be ${told.growth_times.toFixed(2)} times its forecast before a limit is reached by then at even odds${told.fails_first ? `, first of ${told.fails_first}` : ''}.`}
+      {told.n_unjudged > 0 ? `${counted('pool', told.n_unjudged)} cannot be judged.` : ''}
+    </p>
+  {:else if asked !== null && !answer.error}
+    <Pending of="what would keep them" />
+  {/if}
+</section>
