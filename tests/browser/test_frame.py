@@ -37,7 +37,7 @@ CUT_OFF = """() => [...document.querySelectorAll('body *')].filter((one) => {
 }).map((one) => `${one.tagName} ${one.className} ${one.scrollWidth - one.clientWidth}`)"""
 
 
-ROUTES += ["pool", "thing"]  # the pages of one, as they are found by following links
+ROUTES += ["pool", "thing", "scenario"]  # the pages of one, as they are found by following links
 MAX_FIRST_BYTES = 180_000  # gzip; the budget of the design
 COLLECTED_MS = 120_000
 WIDTHS = (1024, 640)  # 640: 1280 px at 200 %
@@ -45,11 +45,16 @@ WIDTHS = (1024, 640)  # 640: 1280 px at 200 %
 
 @pytest.fixture(scope="module")
 def paths(visitor: Page) -> dict[str, str]:
-    """The page of a pool and of a cluster, as they are found by following links."""
+    """The page of a pool, of a cluster and of a scenario, found by following links."""
     visitor.goto("/")
     pool = TodayPage(visitor).row("heron-1 · swift-2").get_by_role("link").get_attribute("href")
     thing = TodayPage(visitor).else_ends().get_by_role("link").first.get_attribute("href")
-    return {"pool": str(pool), "thing": str(thing)}
+    where = WherePage(visitor)
+    where.open()
+    where.candidates.first.get_by_role("button", name=re.compile("^plan it")).click()
+    expect(visitor.get_by_text("it is here")).to_be_visible()
+    scenario = visitor.url.removeprefix(visitor.url.split("/scenarios")[0])
+    return {"pool": str(pool), "thing": str(thing), "scenario": scenario}
 
 
 @pytest.fixture(scope="module")

@@ -69,8 +69,7 @@ def test_work_is_placed_where_it_keeps_most_and_the_estate_is_looked_at_with_it(
     expect(signed_in.get_by_text("it is here")).to_be_visible()
     signed_in.get_by_role("link", name="Estate").click()
     expect(signed_in.get_by_role("button", name="as sonar-ingest · draft")).to_be_visible()
-    signed_in.get_by_role("searchbox").fill("kind:vm sonar-ingest-24")
-    signed_in.get_by_role("link", name="list", exact=True).click()
+    signed_in.goto(f"{signed_in.url}&view=list&kind=vm&scope=sonar-ingest-24")
     expect(signed_in.get_by_role("link", name="sonar-ingest-24")).to_be_visible()
 
 

@@ -121,7 +121,7 @@ def test_what_cannot_be_asked_is_refused_by_field(api, estate, path, query, poin
 def test_a_day_that_was_is_as_it_was_read(api, estate):
     pool = rows(api, "pool", at=ago(30), columns="used,grown", window=30)
     assert pool["at"] == {
-        "day": ago(30), "when": "past", "quantile": "likely", "window_days": 30,
+        "day": ago(30), "when": "past", "quantile": "likely", "window_days": 30, "scenario": None,
         "revision": pool["at"]["revision"],
     }  # fmt: skip
     read = DailyReading.objects.get(entity_id=estate["uuid.p"], day=ago(30))

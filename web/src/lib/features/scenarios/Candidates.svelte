@@ -134,7 +134,7 @@
 <table class="w-full text-left" aria-label="Candidates">
   <thead class="text-xs text-ink-soft">
     <tr class="border-b border-rule">
-      <th></th>
+      <th><span class="sr-only">rank</span></th>
       <th class="py-1 font-normal">candidate</th>
       {#each columns as check (check)}<th class="py-1 pr-2 font-normal">{CHECK_NAMES[check]}</th
         >{/each}

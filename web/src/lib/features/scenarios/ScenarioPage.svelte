@@ -166,8 +166,9 @@
       <ChangedUnder scenario={told} onrebase={() => void changing.make(() => rebase(told))} />
       <MovePanel scenario={told} {changing} {chosen} />
       <Comments comments={told.comments} {mayPlan} onsay={sayOf} />
-    {:else if !scenario.error}
-      <Pending of="the scenario" class="px-4" />
+    {:else}
+      <h1 class="sr-only">Scenario {id}</h1>
+      {#if !scenario.error}<Pending of="the scenario" class="px-4" />{/if}
     {/if}
   </aside>
   <section

@@ -89,7 +89,7 @@
           max={MOST_WEIGHT}
           step="1"
           value={form[name]}
-          class="w-full accent-depth-4"
+          class="h-6 w-full accent-depth-4"
           onchange={(event) => onchange(name, textOf(event))}
         /></label
       >
