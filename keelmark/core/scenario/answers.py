@@ -14,9 +14,10 @@ from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.forecast.outlook import Outlook, grown, runway
 from keelmark.core.units import TIB
 
-MOST_TARGETS: Final = 8  # pools of a class that are looked at, those with the most room
+MOST_TARGETS: Final = 6  # pools of a class that are looked at, those with the most room
 MOST_MOVED: Final = 400  # volumes that are looked at, the largest of each pool first
-SEARCH_SECONDS: Final = 3.0
+SEARCH_SECONDS: Final = 2.0
+SLACK: Final = 1e-6  # of the solver
 TOP_UP_WEIGHT: Final = 1_000.0  # a byte that is bought against one that is moved
 MOST_GROWTH: Final = 8.0  # times the forecast that are looked at
 N_HALVINGS: Final = 10
@@ -55,19 +56,21 @@ class Least:
     is_exact: bool
 
 
-def least_that_keeps(told: Wanting) -> Least:
+def least_that_keeps(told: Wanting, *, gap_share: float = 0.0) -> Least:
     """Return the fewest bytes to add, and of those ways the fewest to move.
 
     Parameters
     ----------
     told : Wanting
         Pools that want bytes, and those that have some left.
+    gap_share : float
+        How near to the best it need be, as a share of it; nearer is not looked for.
 
     Notes
     -----
     A mixed integer programme over the largest volumes of pools that want, and the pools of their
     group with the most room: what moves leaves one and takes of the other, what is added counts up
-    to the limit mark. By HiGHS; after three seconds the best that is known. The bound is over all
+    to the limit mark. By HiGHS; after two seconds the best that is known. The bound is over all
     volumes and pools, as if bytes could be moved one by one: of a group nothing less need be added
     than what its pools want together beyond what its others have left, or than what cannot be
     moved off a pool at all.
@@ -84,7 +87,9 @@ def least_that_keeps(told: Wanting) -> Least:
             is_exact=True,
         )  # fmt: skip
     volume, target = _ways(told, wants=wants, room=room)
-    chosen, added, is_exact = _solved(told, volume, target, wants=wants, room=room, short=short)
+    chosen, added, is_exact = _solved(
+        told, volume, target, wants=wants, room=room, short=short, gap_share=gap_share
+    )
     volume, target = volume[chosen], target[chosen]
     return Least(
         volume=volume, target=target, added_bytes=added,
@@ -129,7 +134,14 @@ def _ways(told: Wanting, *, wants: Float64s, room: Float64s) -> tuple[Int64s, In
 
 
 def _solved(
-    told: Wanting, volume: Int64s, target: Int64s, *, wants: Float64s, room: Float64s, short: Int64s
+    told: Wanting,
+    volume: Int64s,
+    target: Int64s,
+    *,
+    wants: Float64s,
+    room: Float64s,
+    short: Int64s,
+    gap_share: float,
 ) -> tuple[Bools, Float64s, bool]:
     """Which of the ways are taken, and what is added to each pool."""
     n_ways, n_short = len(volume), len(short)
@@ -159,7 +171,7 @@ def _solved(
         constraints=constraints,
         integrality=np.concatenate([np.ones(n_ways), np.zeros(n_short)]),
         bounds=Bounds(0, np.concatenate([np.ones(n_ways), np.full(n_short, np.inf)])),
-        options={"time_limit": SEARCH_SECONDS},
+        options={"time_limit": SEARCH_SECONDS, "mip_rel_gap": gap_share},
     )
     added = np.zeros(len(wants))
     if found.x is None:  # to add everything always does
@@ -171,7 +183,7 @@ def _solved(
         minlength=len(wants),
     )  # fmt: skip
     added[short] = np.ceil(np.maximum(wants[short] - gone[short], 0.0) / share)
-    return chosen, added, found.status == 0
+    return chosen, added, found.status == 0 and (found.mip_gap or 0.0) <= SLACK
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -236,8 +236,11 @@ class Planned:
     bytes: Float64s
 
 
-def planned_of(told: Compiled, *, now: Reading, kind: str) -> Planned:
-    """Return the futures of all that there are of a kind, with what a plan brings."""
+def planned_of(told: Compiled, *, now: Reading, kind: str, first_day: int = 0) -> Planned:
+    """Return the futures of all that there are of a kind, with what a plan brings.
+
+    Before ``first_day``, from today, nothing is to count: so much less is there then.
+    """
     outlooks, marks = now.estate.outlooks[kind], now.estate.marks[kind].limit_percent
     n = len(outlooks.as_of)
     ages = np.maximum(told.estate.day - outlooks.as_of, 0)
@@ -249,9 +252,12 @@ def planned_of(told: Compiled, *, now: Reading, kind: str) -> Planned:
         course = _course_of(told.estate, change).bytes[at]
         days = np.minimum(np.arange(n_days), course.shape[1] - 1)
         brought[change.rows[at]] = course[:, days]
+    limits = percent_of(now.books[kind].size.values, marks)
+    since = np.arange(1, n_days + 1)[None, :] - ages[:, None]
+    before = limits[:, None] + np.abs(brought)
     return Planned(
-        of=outlooks.of, ages=ages, marks=percent_of(now.books[kind].size.values, marks),
-        bytes=brought,
+        of=outlooks.of, ages=ages, marks=limits,
+        bytes=np.where(since < first_day, -before.astype(np.float64), brought),
     )  # fmt: skip
 
 

@@ -8,7 +8,7 @@ import numpy as np
 from django.contrib.auth.models import User
 
 from keelmark.bearings.selectors.picture import Drawn, day_of, drawn_of, reading_at
-from keelmark.bearings.selectors.views import BAD_CASE, Bearing, View, view_for
+from keelmark.bearings.selectors.views import Bearing, View, view_for
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE, Words
 from keelmark.core.estate.reading import LIKELY, Reading
@@ -36,9 +36,13 @@ from keelmark.scenarios.selectors.kept import (
 )
 from keelmark.scenarios.selectors.outcomes import name_of
 
-TRIES: Final = 4  # until what is told holds by the dates themselves
+TRIES: Final = 5  # until what is told holds by the dates themselves
+RESOLVED: Final = 1  # of them that look anew; the others add what is missing
+TOLD_TO: Final = 1 / 2_000  # of a size: what is left is told to a 4,096th of a mark
 MARGIN: Final = 1.02  # of what a try left short
-LEAST_DAYS: Final = 2  # before a mark is reached, by which a move is done
+FIRST_DAYS: Final = 4  # by which the first is done: what is reached before cannot be helped
+NEAR_SHARE: Final = 0.01  # of the best: nearer is not looked for
+IN_TIME: Final = 0.7  # of the days to an early date: later, a part of that chance has come
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -79,6 +83,7 @@ class _Question:
 
     pools: Int64s
     volumes: Int64s
+    size_bytes: Int64s
     wanting: Wanting
 
 
@@ -97,16 +102,27 @@ def answer_of(
     question = _question(view, drawn, until=until)
     wanting = question.wanting
     bound = least_that_keeps(wanting).bound_bytes
-    for _ in range(TRIES):
-        least = least_that_keeps(wanting)
-        moves = _moves(drawn, question, least, planned=planned, group_bytes=group_bytes)
+    least = least_that_keeps(wanting, gap_share=NEAR_SHARE)
+    share = wanting.limit_percent / 100.0
+    early = _early(drawn, question)
+    for attempt in range(TRIES):
+        moves = _moves(
+            drawn, question, least, planned=planned, group_bytes=group_bytes, early=early
+        )
         after = drawn_of(
             replace(planned, moves=(*planned.moves, *moves), tried=_tried(moves))
         ) if moves else drawn  # fmt: skip
+        early = np.fmin(early, _early(after, question))  # of who takes it, too
         missing = -np.minimum(np.nan_to_num(_left(after, until=until)[question.pools]), 0.0)
+        missing = np.where(missing > TOLD_TO * question.size_bytes, missing, 0.0)
         if not (missing > 0).any():
             break
-        wanting = with_room(wanting, more_bytes=MARGIN * missing)
+        if attempt < RESOLVED:
+            wanting = with_room(wanting, more_bytes=MARGIN * missing)
+            least = least_that_keeps(wanting, gap_share=NEAR_SHARE)
+        else:  # what is still missing is added
+            more = np.ceil(MARGIN * missing / share)
+            least = replace(least, added_bytes=least.added_bytes + more, is_exact=False)
     stands = _stands(drawn, question, until=until)
     lines = {one.number: one for one in after.compiled.told}
     return AnswerTold(
@@ -132,7 +148,7 @@ def _tried(moves: list[Dated]) -> str:
 
 def _left(drawn: Drawn, *, until: int) -> Float64s:
     """What may still come onto each pool, with a plan, so that its limit mark holds."""
-    told = planned_of(drawn.compiled, now=_now(), kind="pool")
+    told = planned_of(drawn.compiled, now=_now(), kind="pool", first_day=FIRST_DAYS)
     return room_until(
         told.of, mark_bytes=told.marks, days=until + told.ages,
         horizon_days=told.bytes.shape[1], planned_bytes=told.bytes,
@@ -147,7 +163,8 @@ def _question(view: View, drawn: Drawn, *, until: int) -> _Question:
     """Pools of arrays in sight that are there until then; pools over volumes lie on these."""
     estate = drawn.compiled.estate
     n = len(_now().estate.table("pool"))
-    reading = reading_at(day=estate.day + until, quantile=BAD_CASE, planned=view.planned)
+    # What moves is likely to hold so much by then; the bad case is in what is left.
+    reading = reading_at(day=estate.day + until, quantile=LIKELY, planned=view.planned)
     is_there = view.shown_along("pool", kinds=("pool", "datastore")) & reading.is_there["pool"]
     pools = np.flatnonzero((is_there & (reading.link("pool", "array") != NOWHERE))[:n])
     place = np.full(len(is_there) + 1, NOWHERE, dtype=np.int64)
@@ -155,7 +172,7 @@ def _question(view: View, drawn: Drawn, *, until: int) -> _Question:
     lies = place[reading.link("volume", "pool")]
     volumes = np.flatnonzero((lies != NOWHERE) & reading.is_there["volume"])
     return _Question(
-        pools=pools, volumes=volumes,
+        pools=pools, volumes=volumes, size_bytes=reading.books["pool"].size.values[pools],
         wanting=Wanting(
             left_bytes=_left(drawn, until=until)[pools], group=_groups(reading, pools),
             limit_percent=estate.marks["pool"].limit_percent[pools],
@@ -187,13 +204,12 @@ def _on_pool(reading: Reading, rows: Int64s) -> Float64s:
 
 def _moves(
     drawn: Drawn, question: _Question, least: Least, *, planned: PlannedMoves,
-    group_bytes: int | None,
+    group_bytes: int | None, early: Float64s,
 ) -> list[Dated]:  # fmt: skip
-    """The answer as moves, each shortly before the mark that it keeps would be reached."""
+    """The answer as moves, each in time for the mark that it keeps."""
     estate, rows = drawn.compiled.estate, question.pools
     ids, volume_ids = estate.table("pool").ids[rows], estate.table("volume").ids
-    early = np.nan_to_num(drawn.ends["pool"].after.early_days[rows], nan=HORIZON_DAYS)
-    days = estate.day + np.maximum(np.minimum(early, HORIZON_DAYS).astype(np.int64) - LEAST_DAYS, 1)
+    days = estate.day + np.maximum((IN_TIME * early).astype(np.int64), 1)
     told: list[tuple[int, Move]] = []
     ways: dict[tuple[int, int], list[int]] = {}
     for volume, to in zip(least.volume.tolist(), least.target.tolist(), strict=True):
@@ -211,6 +227,12 @@ def _moves(
         Dated(number=number, day=day, move=move)
         for number, (day, move) in enumerate(sorted(told, key=lambda one: one[0]), start=first)
     ]
+
+
+def _early(drawn: Drawn, question: _Question) -> Float64s:
+    """Days until each pool may reach its limit mark, the horizon where it does not."""
+    early = drawn.ends["pool"].after.early_days[question.pools]
+    return np.minimum(np.nan_to_num(early, nan=HORIZON_DAYS), HORIZON_DAYS)
 
 
 def _short(drawn: Drawn, after: Drawn, question: _Question) -> list[Short]:

@@ -64,7 +64,7 @@
       >until
       <input
         type="date"
-        class="h-7 border px-2 py-0 text-sm text-ink"
+        class="h-7 border bg-paper px-2 py-0 text-sm text-ink"
         min={addDays(todayIso(), 1)}
         value={until}
         oninput={(event) => (until = textOf(event))}
@@ -73,7 +73,7 @@
     <label class="flex items-center gap-1.5 text-ink-soft"
       >bought in groups of
       <input
-        class="h-7 w-24 border px-2 py-0 text-sm text-ink"
+        class="h-7 w-24 border bg-paper px-2 py-0 text-sm text-ink"
         placeholder="any size"
         value={group}
         aria-invalid={group.trim() !== '' && !groupBytes ? 'true' : undefined}

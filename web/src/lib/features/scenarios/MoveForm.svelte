@@ -64,7 +64,7 @@
     On
     <input
       type="date"
-      class="mt-0.5 block h-7 w-full border px-2 py-0 text-sm text-ink"
+      class="mt-0.5 block h-7 w-full border bg-paper px-2 py-0 text-sm text-ink"
       min={todayIso()}
       bind:value={on}
     />

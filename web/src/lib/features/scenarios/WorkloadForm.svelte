@@ -61,7 +61,7 @@
     Must last until
     <input
       type="date"
-      class="mt-0.5 block h-7 w-full border px-2 py-0 text-sm text-ink"
+      class="mt-0.5 block h-7 w-full border bg-paper px-2 py-0 text-sm text-ink"
       value={form.until}
       aria-invalid={faults.until ? 'true' : undefined}
       oninput={(event) => onchange('until', textOf(event))}
