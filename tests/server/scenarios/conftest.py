@@ -24,6 +24,12 @@ def cluster(django_db_setup: None, django_db_blocker: Any) -> Iterator[dict[str,
         yield told
 
 
+@pytest.fixture(autouse=True)
+def _picture_as_built(settings: Any) -> None:
+    """Nothing is brought in unless a test tells it, and then it looks at it anew."""
+    settings.PICTURE_IS_MADE_WHEN_ASKED = False
+
+
 @pytest.fixture
 def estate(cluster: dict[str, int], db: None) -> dict[str, int]:
     return cluster
