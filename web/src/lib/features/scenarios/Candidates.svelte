@@ -131,39 +131,42 @@
       : ''}
   </p>
 </div>
-<table class="w-full text-left" aria-label="Candidates">
-  <thead class="text-xs text-ink-soft">
-    <tr class="border-b border-rule">
-      <th><span class="sr-only">rank</span></th>
-      <th class="py-1 font-normal">candidate</th>
-      {#each columns as check (check)}<th class="py-1 pr-2 font-normal">{CHECK_NAMES[check]}</th
-        >{/each}
-      <th class="py-1 pr-2 font-normal">fit, stopped by</th>
-      {#if hasRunways}<th class="py-1 pr-2 font-normal">runway as it is, with it</th>{/if}
-      <th class="py-1 text-right font-normal">then ends, likely</th>
-    </tr>
-  </thead>
-  <tbody>
-    {#each cut(fitting) as one (`${one.pool.id}.${one.cluster?.id ?? ''}.${one.datastore?.id ?? ''}`)}
-      {@render row(one)}
-    {:else}
-      <tr
-        ><td colspan={columns.length + 5} class="py-2"
-          >No place of this scope takes all of it; below, what each would miss.
-          {#if placement.spread.length > 0}Over several places {formatCount(
-              placement.spread.reduce((sum, one) => sum + one.n_vms, 0),
-            )} of them go: {placement.spread
-              .slice(0, FIRST)
-              .map((one) => `${one.n_vms} on ${nameOf(one)}`)
-              .join(', ')}.{/if}</td
-        ></tr
-      >
-    {/each}
-    {#each cut(rejected) as one (`${one.pool.id}.${one.cluster?.id ?? ''}.${one.datastore?.id ?? ''}`)}
-      {@render row(one)}
-    {/each}
-  </tbody>
-</table>
+<!-- svelte-ignore a11y_no_noninteractive_tabindex (it is scrolled by keys where it is too wide) -->
+<div role="region" tabindex="0" aria-label="Candidates, scrolled" class="overflow-x-auto">
+  <table class="w-full text-left" aria-label="Candidates">
+    <thead class="text-xs text-ink-soft">
+      <tr class="border-b border-rule">
+        <th><span class="sr-only">rank</span></th>
+        <th class="py-1 font-normal">candidate</th>
+        {#each columns as check (check)}<th class="py-1 pr-2 font-normal">{CHECK_NAMES[check]}</th
+          >{/each}
+        <th class="py-1 pr-2 font-normal">fit, stopped by</th>
+        {#if hasRunways}<th class="py-1 pr-2 font-normal">runway as it is, with it</th>{/if}
+        <th class="py-1 text-right font-normal">then ends, likely</th>
+      </tr>
+    </thead>
+    <tbody>
+      {#each cut(fitting) as one (`${one.pool.id}.${one.cluster?.id ?? ''}.${one.datastore?.id ?? ''}`)}
+        {@render row(one)}
+      {:else}
+        <tr
+          ><td colspan={columns.length + 5} class="py-2"
+            >No place of this scope takes all of it; below, what each would miss.
+            {#if placement.spread.length > 0}Over several places {formatCount(
+                placement.spread.reduce((sum, one) => sum + one.n_vms, 0),
+              )} of them go: {placement.spread
+                .slice(0, FIRST)
+                .map((one) => `${one.n_vms} on ${nameOf(one)}`)
+                .join(', ')}.{/if}</td
+          ></tr
+        >
+      {/each}
+      {#each cut(rejected) as one (`${one.pool.id}.${one.cluster?.id ?? ''}.${one.datastore?.id ?? ''}`)}
+        {@render row(one)}
+      {/each}
+    </tbody>
+  </table>
+</div>
 {#if !isAll && (fitting.length > FIRST || rejected.length > FIRST)}
   <button class="pt-1 text-depth-5 underline" onclick={() => (isAll = true)}
     >all {formatCount(shown.length)}</button

@@ -30,78 +30,84 @@
       .sort((a, b) => (a.n_free ?? 0) - (b.n_free ?? 0))[0];
 </script>
 
-<table class="figures w-full text-left" aria-label="What it does">
-  <thead class="text-ink-soft">
-    <tr class="border-t-2 border-b border-ink border-b-rule">
-      <th class="py-1 pr-2 font-normal"><span class="sr-only">of</span></th>
-      <th class="py-1 pr-2 font-normal">berths free</th>
-      <th class="py-1 pr-2 font-normal">exposure</th>
-      <th class="py-1 pr-2 font-normal">who breaks a rule</th>
-      <th class="py-1 pr-2 font-normal">pools past limit</th>
-      <th class="py-1 pr-2 font-normal">ends next, likely</th>
-      <th class="py-1 pr-2 font-normal">order by</th>
-      <th class="py-1 font-normal">spend</th>
-    </tr>
-  </thead>
-  <tbody>
-    {#each lines as line (line.scenario_id)}
-      <tr
-        class={[
-          'border-b border-rule align-top',
-          line.scenario_id === chosen && 'font-semibold text-plan',
-        ]}
-      >
-        <th class="py-1 pr-2 font-semibold" scope="row">
-          {#if line.scenario_id === null || line.scenario_id === chosen}{line.name}{:else}<a
-              class="hover:underline"
-              href={bearing.href(`/scenarios/${line.scenario_id}`)}>{line.name}</a
-            >{/if}
-          {#if line.n_barred > 0}<span class="block font-normal text-signal"
-              >{line.n_barred} left out</span
-            >{/if}
-        </th>
-        <td
-          class="py-1 pr-2"
-          title={line.clusters
-            .map((one) => `${one.name}: ${one.n_free ?? '–'}, ${WORDS[one.limited_by ?? ''] ?? ''}`)
-            .join('; ')}
-          >{line.n_berths === null ? '–' : formatCount(line.n_berths)}<span class="sr-only"
-            >{mark(turn(line, 'n_berths'))}</span
-          >{#if least(line)}<span class="block text-xs font-normal text-ink-soft"
-              >{least(line)?.name}
-              {least(line)?.n_free}, {WORDS[least(line)?.limited_by ?? '']}</span
-            >{/if}</td
-        >
-        <td class="py-1 pr-2" title={exactBytes(line.exposure_bytes)}
-          >{preferences.bytes(line.exposure_bytes)}<span
-            class={[
-              'block text-xs font-normal',
-              turn(line, 'exposure_bytes') < 0 ? 'text-shoal' : 'text-ink-soft',
-            ]}
-            >{line.scenario_id !== null && turn(line, 'exposure_bytes') !== 0
-              ? preferences.bytes(line.exposure_bytes - (plain?.exposure_bytes ?? 0), true)
-              : ''}</span
-          ></td
-        >
-        <td class={['py-1 pr-2', turn(line, 'n_broken') < 0 && 'text-signal']}
-          >{line.n_broken}<span class="sr-only">{mark(turn(line, 'n_broken'))}</span></td
-        >
-        <td class={['py-1 pr-2', turn(line, 'n_past_limit') < 0 && 'text-signal']}
-          >{line.n_past_limit}<span class="sr-only">{mark(turn(line, 'n_past_limit'))}</span></td
-        >
-        <td class="py-1 pr-2">
-          {#if line.first_end}<a class="hover:underline" href={bearing.href(pathOf(line.first_end))}
-              >{formatDay(line.first_end.on)}</a
-            ><span class="block text-xs font-normal text-ink-soft">{line.first_end.name}</span
-            >{:else}no end in sight{/if}
-        </td>
-        <td class="py-1 pr-2">
-          {#if line.order_by}{formatDay(line.order_by.on)}<span
-              class="block text-xs font-normal text-ink-soft">{line.order_by.name}</span
-            >{:else}–{/if}
-        </td>
-        <td class="py-1">{line.spends ? formatCount(line.spends) : '0'}</td>
+<!-- svelte-ignore a11y_no_noninteractive_tabindex (it is scrolled by keys where it is too wide) -->
+<div role="region" tabindex="0" aria-label="What it does, scrolled" class="overflow-x-auto">
+  <table class="figures w-full text-left" aria-label="What it does">
+    <thead class="text-ink-soft">
+      <tr class="border-t-2 border-b border-ink border-b-rule">
+        <th class="py-1 pr-2 font-normal"><span class="sr-only">of</span></th>
+        <th class="py-1 pr-2 font-normal">berths free</th>
+        <th class="py-1 pr-2 font-normal">exposure</th>
+        <th class="py-1 pr-2 font-normal">who breaks a rule</th>
+        <th class="py-1 pr-2 font-normal">pools past limit</th>
+        <th class="py-1 pr-2 font-normal">ends next, likely</th>
+        <th class="py-1 pr-2 font-normal">order by</th>
+        <th class="py-1 font-normal">spend</th>
       </tr>
-    {/each}
-  </tbody>
-</table>
+    </thead>
+    <tbody>
+      {#each lines as line (line.scenario_id)}
+        <tr
+          class={[
+            'border-b border-rule align-top',
+            line.scenario_id === chosen && 'font-semibold text-plan',
+          ]}
+        >
+          <th class="py-1 pr-2 font-semibold" scope="row">
+            {#if line.scenario_id === null || line.scenario_id === chosen}{line.name}{:else}<a
+                class="hover:underline"
+                href={bearing.href(`/scenarios/${line.scenario_id}`)}>{line.name}</a
+              >{/if}
+            {#if line.n_barred > 0}<span class="block font-normal text-signal"
+                >{line.n_barred} left out</span
+              >{/if}
+          </th>
+          <td
+            class="py-1 pr-2"
+            title={line.clusters
+              .map(
+                (one) => `${one.name}: ${one.n_free ?? '–'}, ${WORDS[one.limited_by ?? ''] ?? ''}`,
+              )
+              .join('; ')}
+            >{line.n_berths === null ? '–' : formatCount(line.n_berths)}<span class="sr-only"
+              >{mark(turn(line, 'n_berths'))}</span
+            >{#if least(line)}<span class="block text-xs font-normal text-ink-soft"
+                >{least(line)?.name}
+                {least(line)?.n_free}, {WORDS[least(line)?.limited_by ?? '']}</span
+              >{/if}</td
+          >
+          <td class="py-1 pr-2" title={exactBytes(line.exposure_bytes)}
+            >{preferences.bytes(line.exposure_bytes)}<span
+              class={[
+                'block text-xs font-normal',
+                turn(line, 'exposure_bytes') < 0 ? 'text-shoal' : 'text-ink-soft',
+              ]}
+              >{line.scenario_id !== null && turn(line, 'exposure_bytes') !== 0
+                ? preferences.bytes(line.exposure_bytes - (plain?.exposure_bytes ?? 0), true)
+                : ''}</span
+            ></td
+          >
+          <td class={['py-1 pr-2', turn(line, 'n_broken') < 0 && 'text-signal']}
+            >{line.n_broken}<span class="sr-only">{mark(turn(line, 'n_broken'))}</span></td
+          >
+          <td class={['py-1 pr-2', turn(line, 'n_past_limit') < 0 && 'text-signal']}
+            >{line.n_past_limit}<span class="sr-only">{mark(turn(line, 'n_past_limit'))}</span></td
+          >
+          <td class="py-1 pr-2">
+            {#if line.first_end}<a
+                class="hover:underline"
+                href={bearing.href(pathOf(line.first_end))}>{formatDay(line.first_end.on)}</a
+              ><span class="block text-xs font-normal text-ink-soft">{line.first_end.name}</span
+              >{:else}no end in sight{/if}
+          </td>
+          <td class="py-1 pr-2">
+            {#if line.order_by}{formatDay(line.order_by.on)}<span
+                class="block text-xs font-normal text-ink-soft">{line.order_by.name}</span
+              >{:else}–{/if}
+          </td>
+          <td class="py-1">{line.spends ? formatCount(line.spends) : '0'}</td>
+        </tr>
+      {/each}
+    </tbody>
+  </table>
+</div>
