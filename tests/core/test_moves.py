@@ -5,20 +5,21 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from keelmark.core.estate.columns import Amounts
 from keelmark.core.estate.reading import read
 from keelmark.core.scenario.compiling import Compiled, Dated, compiled
 from keelmark.core.scenario.draft import Draft
-from keelmark.core.scenario.effects import Born
+from keelmark.core.scenario.effects import Born, Course
 from keelmark.core.scenario.moves import MOVES, MoveFieldError, move_of, told_of
 from keelmark.core.scenario.outcome import (
     changes_of,
     ended,
     exposed,
-    first_end,
     past_limit,
+    room_with,
 )
 from keelmark.core.scenario.plan import Plan, read_with
 from keelmark.core.units import GIB, TIB
@@ -368,13 +369,88 @@ def test_an_extended_pool_ends_later_and_one_that_takes_more_sooner():
     days = [one.after.likely_days[0] for one in (faster, plain, extended)]
     assert days == sorted(set(days))
     assert np.isfinite(days).all()
-    assert first_end(plain, of=plain.is_touched)[2] == plain.after.likely_days[0]
     assert plain.order_days[0] == plain.after.early_days[0] - 45
 
 
 def test_what_is_retired_ends_never():
     told = ends(dated("change_growth", thing=22, bytes_a_week=9 * TIB), dated("retire", number=2))
-    assert first_end(told, of=np.array([False, False, True])) is None
+    assert told.after.likely_days[2] == np.inf
+
+
+@settings(max_examples=20)  # each looks for many first passages
+@given(some=st.lists(moves, max_size=4), first=st.integers(1, 60), until=st.integers(90, 500))
+def test_what_may_come_beside_a_plan_keeps_the_limit_and_hardly_more_does(some, first, until):
+    told, now = compiled(ESTATE, scenario(some)), read(ESTATE, day=TODAY)
+    change = changes_of(told, now=now, kind="pool")
+    room = room_with(told.estate, change, first_day=first, last_day=until)
+
+    def early_with(row: int, more: float) -> float:
+        """The early day to the limit from the first day on, with so much beside."""
+        low = -int(200 * TIB)  # before it nothing counts
+        effects = [
+            Course(day=TODAY, kind="pool", row=row, first_bytes=-low, most_bytes=-low,
+                   is_less=True),
+            Course(day=TODAY + first, kind="pool", row=row, first_bytes=int(more) - low,
+                   most_bytes=int(more) - low),
+        ]  # fmt: skip
+        tried = replace(told, plan=Plan(effects=(*told.plan.effects, *effects)))
+        return float(ended(tried, now=now)[1]["pool"].after.early_days[row])
+
+    for row, left in zip(change.rows.tolist(), room.tolist(), strict=True):
+        size = changes_of(told, now=now, kind="pool").sizes.max()
+        if 0 < left < 100 * TIB:
+            assert early_with(row, left) > until
+            assert early_with(row, left + 0.01 * size) <= until + 2
+
+
+def test_wholes_end_later_where_their_parts_are_extended_and_take_what_comes_onto_them():
+    used = Amounts(values=np.array([20 * TIB, 10 * TIB]), is_known=np.array([True, True]))
+    outlooks = {**ESTATE.outlooks, "array": outlooks_of(used)}
+    estate = replace(ESTATE, outlooks=outlooks)
+    now = read(estate, day=TODAY)
+
+    def of_array(*some: Dated):
+        told, kinds = ended(compiled(estate, some), now=now)
+        return told.estate.table("array").amounts("runway"), kinds["array"]
+
+    fast = dated("change_growth", thing=21, bytes_a_week=2 * TIB)
+    ends_on, ends = of_array(fast)
+    assert ends.is_touched.tolist() == [False, True]
+    # 54 TiB is the limit of what holds 10: two a week, and what it grows by itself.
+    days = 44 / (2 / 7 + 0.02)
+    assert ends.after.likely_days[1] == pytest.approx(days, rel=0.06)
+    assert ends_on.told(1) == TODAY + int(ends.after.likely_days[1])
+    _, later = of_array(fast, dated("extend_pool", number=2, pool=21, added_bytes=20 * TIB))
+    assert later.after.likely_days[1] > ends.after.likely_days[1]
+    _, moved = of_array(dated("migrate", what=[32], to=22))
+    assert moved.is_touched.all()
+
+
+def test_each_side_of_a_mirror_takes_all_of_it():
+    mirrored = make_estate(
+        pairs={"extents": [(50, 33)], "backings": [(22, 30), (22, 31)]},
+        pool=[{"id": 20, "size": 90 * TIB, "used": TIB}, {"id": 21, "size": 90 * TIB, "used": TIB},
+              {"id": 22, "size": 9 * TIB, "used": TIB}],
+        volume=[{"id": 30, "pool": 20, "size": 9 * TIB, "used": TIB},
+                {"id": 31, "pool": 21, "size": 9 * TIB, "used": TIB},
+                {"id": 33, "pool": 22, "size": 4 * TIB, "used": 0}],
+        cluster=[{"id": 40}],
+        datastore=[{"id": 50, "cluster": 40, "size": 4 * TIB, "used": 0, "promised": 0}],
+    )  # fmt: skip
+    pools = mirrored.table("pool")
+    sides = Amounts(values=np.array([0, 0, 2]), is_known=np.ones(3, dtype=np.bool_))
+    told = replace(
+        mirrored,
+        tables={**mirrored.tables,
+                "pool": replace(pools, columns={**pools.columns, "sides": sides})},
+    )  # fmt: skip
+    put = dated("place", to=50, cluster=None, n_vms=1,
+                disks=[{"size_bytes": TIB, "written_percent": 100}])  # fmt: skip
+    plan = compiled(told, [put])
+    assert not plan.is_barred
+    added = plan.plan.added_on(TODAY + 7, plan.estate)
+    assert added["pool"].tolist() == [TIB, TIB, TIB]
+    assert added["volume"][:3].tolist() == [TIB, TIB, TIB]
 
 
 def test_exposure_and_what_is_past_its_limit_are_told_of_the_day():

@@ -143,7 +143,7 @@ WHO: dict[str, set[str]] = {
     "move_kinds": READ, "scenarios_list": READ, "scenarios_read": READ, "scenarios_outcome": READ,
     "scenarios_answer": READ,
     "scenarios_draw_up": DO, "scenarios_change": DO, "scenarios_moves_set": DO,
-    "scenarios_moves_put_in": DO, "scenarios_undo": DO, "scenarios_redo": DO,
+    "scenarios_moves_put_in": DO, "scenarios_step": DO, "scenarios_names": READ,
     "scenarios_rebase": DO, "scenarios_copy": DO, "scenarios_say": DO,
     "siftings_list": READ, "siftings_keep": READ, "siftings_drop": READ,
     "audit_list": {"auditor", "administrator"},

@@ -374,6 +374,12 @@ def test_what_is_called_just_so_comes_before_what_begins_so(api, estate):
     assert [one["name"] for one in told] == ["kelp", "kelp-ds", "kelp-1", "kelp-2"]
 
 
+def test_some_kinds_alone_are_looked_for(api, estate):
+    told = api.get("/estate/jump", text="kelp", kinds="datastore,host").json()
+    assert [one["name"] for one in told] == ["kelp-ds", "kelp-1", "kelp-2"]
+    assert api.get("/estate/jump", text="kelp", kinds="reef").status_code == 400
+
+
 @pytest.mark.parametrize("text", ["", "x", "no such thing at all"])
 def test_what_is_called_otherwise_is_not_found(api, estate, text):
     assert api.get("/estate/jump", text=text).json() == []

@@ -132,15 +132,16 @@ class _Picture:
         )
 
     def drawn(self, planned: Planned) -> Drawn:
-        now = self.reading(day=None, quantile=LIKELY, planned=None)
-        key = (now.estate.revision, planned.key)
+        key = (self.newest().revision, planned.key)
         with self.lock:
             kept = self.plans.get(key)
-            if kept is None:
-                told, ends = ended(planned.compiled(now.estate), now=now)
-                told = replace(told, estate=replace(told.estate, variant=planned.key))
-                kept = self.plans.keep(key, Drawn(compiled=told, ends=ends))
-            return kept
+            return kept or self.plans.keep(key, self.drawn_anew(planned))
+
+    def drawn_anew(self, planned: Planned) -> Drawn:
+        now = self.reading(day=None, quantile=LIKELY, planned=None)
+        told, ends = ended(planned.compiled(now.estate), now=now)
+        told = replace(told, estate=replace(told.estate, variant=planned.key))
+        return Drawn(compiled=told, ends=ends)
 
     def reading(self, *, day: int | None, quantile: float, planned: Planned | None) -> Reading:
         told = None if planned is None else self.drawn(planned).compiled
@@ -188,6 +189,11 @@ def planned_for(actor: User, scenario_id: int | None) -> Planned | None:
 def drawn_of(planned: Planned) -> Drawn:
     """Return what is planned on the newest estate."""
     return _PICTURE.drawn(planned)
+
+
+def drawn_once(planned: Planned) -> Drawn:
+    """Return the same of what is tried once and not looked at again."""
+    return _PICTURE.drawn_anew(planned)
 
 
 def reading_at(*, day: int | None, quantile: float, planned: Planned | None = None) -> Reading:

@@ -9,7 +9,8 @@ from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.estate.books import MarkColumns
 from keelmark.core.estate.columns import Amounts, Pairs, Table
 from keelmark.core.forecast import MAX_HORIZON_DAYS, Outlook
-from keelmark.core.forecast.outlook import amounts_after, with_flat
+from keelmark.core.forecast.changed import with_flat
+from keelmark.core.forecast.outlook import amounts_after
 
 # Whose bytes are read of themselves; all other kinds are added up from these.
 READ_KINDS = ("pool", "volume", "datastore", "disk", "bucket")

@@ -1,6 +1,7 @@
 """Forecasts of used bytes: engine.py and outlook.py have the calls, record.py how right."""
 
 from keelmark.core.forecast.calibration import TRIALS, Widening, widening_of
+from keelmark.core.forecast.changed import grown
 from keelmark.core.forecast.clean import CleanSeries
 from keelmark.core.forecast.engine import MIN_HISTORY_DAYS, Forecast, forecast, widened
 from keelmark.core.forecast.fan import Fan
@@ -8,7 +9,6 @@ from keelmark.core.forecast.outlook import (
     MAX_HORIZON_DAYS,
     Outlook,
     Runway,
-    grown,
     paths,
     runway,
     runways,

@@ -1,6 +1,6 @@
 """What is known of a future as it is kept: its paths, and the days to any mark."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from scipy.special import ndtri
@@ -356,45 +356,6 @@ def _quantiles(of: Outlook, *, fan: Float64s, ahead: Int64s, spans: Float64s) ->
     told = middle[:, None, :] + spans[None, :, None] * half
     told = np.clip(told, 0.0, of.ceiling_bytes[:, None, None])
     return np.where(of.is_judged[:, None, None], told, np.nan)
-
-
-def with_flat(of: Outlook, *, n: int, day: int) -> Outlook:
-    """Return an outlook with so many more series that hold nothing and never will."""
-    if n == 0:
-        return of
-    zero = np.zeros(n)
-
-    def more(told: np.ndarray, by: np.ndarray) -> np.ndarray:
-        return np.concatenate([told, by]).astype(told.dtype)
-
-    def flat(told: np.ndarray) -> np.ndarray:
-        return more(told, np.zeros((n, *told.shape[1:])))
-
-    return Outlook(
-        last_bytes=more(of.last_bytes, zero),
-        level_bytes=more(of.level_bytes, zero),
-        growth_bytes_per_day=more(of.growth_bytes_per_day, zero),
-        fan=Fan(
-            low=flat(of.fan.low), middle=flat(of.fan.middle), high=flat(of.fan.high),
-            noise_variance=flat(of.fan.noise_variance), memory=flat(of.fan.memory),
-        ),
-        rhythm=Rhythm(
-            by_weekday=flat(of.rhythm.by_weekday),
-            by_month_slot=flat(of.rhythm.by_month_slot),
-            last_day=more(of.rhythm.last_day, np.full(n, day)),
-        ),
-        ceiling_bytes=more(of.ceiling_bytes, np.full(n, np.inf)),
-        is_judged=more(of.is_judged, np.ones(n, dtype=np.bool_)),
-    )  # fmt: skip
-
-
-def grown(of: Outlook, *, times: float) -> Outlook:
-    """Return an outlook as if everything grew so many times as fast."""
-    return replace(
-        of,
-        growth_bytes_per_day=of.growth_bytes_per_day * times,
-        fan=of.fan.grown(times, level=of.level_bytes),
-    )
 
 
 def _checked_horizon(horizon_days: int) -> int:

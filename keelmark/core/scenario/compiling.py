@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from keelmark.core.estate.estate import Estate
 from keelmark.core.scenario.effects import Born
 from keelmark.core.scenario.moves.base import Fault, Move, Parts
-from keelmark.core.scenario.plan import Plan, with_rows
+from keelmark.core.scenario.plan import Plan, plan_of, with_rows
 from keelmark.core.scenario.stage import At, Stage
 
 # Ids of what moves bring: above all that there are, exact in a browser's numbers.
@@ -87,10 +87,8 @@ def compiled(estate: Estate, moves: Sequence[Dated]) -> Compiled:
         if not one.is_off and not told[one.number].is_barred:
             one.move.put(stage, number=one.number)
             spends += one.move.spends
-    # Of one day in the order in which they were put: what is born comes before what bears on it.
-    effects = tuple(sorted(stage.effects, key=lambda one: one.day))
     return Compiled(
-        estate=stage.named_estate(), plan=Plan(effects=effects),
+        estate=stage.named_estate(), plan=plan_of(wide, stage.effects),
         told=tuple(told[one.number] for one in moves), spends=spends, births=births,
     )  # fmt: skip
 

@@ -370,17 +370,3 @@ def past_limit(reading: Reading, *, kind: str) -> Bools:
     books, marks = reading.books[kind], reading.estate.marks[kind]
     told: Bools = reading.is_there[kind] & books.past(marks.limit_percent)
     return told
-
-
-def first_end(ends: Ends, *, of: Bools) -> tuple[int, float, float] | None:
-    """Return the row that is likely to end first of some, before and after; None if none does."""
-    days = np.where(of & ~np.isnan(ends.after.likely_days), ends.after.likely_days, np.inf)
-    if not np.isfinite(days).any():
-        return None
-    row = int(np.argmin(days))
-    return row, float(ends.before.likely_days[row]), float(days[row])
-
-
-def known_sum(told: Amounts, *, of: Bools) -> int:
-    """Return the sum of what is known of some."""
-    return int(told.values[of & told.is_known].sum())

@@ -53,19 +53,24 @@ def plan_of(estate: Estate, effects: Sequence[Effect]) -> Plan:
     Raises
     ------
     RangeError
-        If an effect comes before the day of the estate, or what is born is not to stand in the
-        row behind all there are and all that are born before it.
+        If an effect comes before the day of the estate, or what is born is to stand neither in
+        the row that was made for it nor behind all there are and all that are born before it.
     """
     for one in effects:
         if one.day < estate.day:
             raise RangeError(argument="day", found=one.day, wanted=f"{estate.day} or later")
     next_row: dict[str, int] = {}
     for one in effects:
-        if isinstance(one, Born):
-            wanted = next_row.get(one.kind, len(estate.table(one.kind)))
-            if one.row != wanted:
-                raise RangeError(argument="row", found=one.row, wanted=f"{wanted}")
+        if not isinstance(one, Born):
+            continue
+        table = estate.table(one.kind)
+        if one.row < len(table):  # a row that was made for it
+            wanted = one.row if int(table.ids[one.row]) == one.born_id else len(table)
+        else:
+            wanted = next_row.get(one.kind, len(table))
             next_row[one.kind] = wanted + 1
+        if one.row != wanted:
+            raise RangeError(argument="row", found=one.row, wanted=f"{wanted}")
     return Plan(effects=tuple(sorted(effects, key=lambda one: one.day)))
 
 

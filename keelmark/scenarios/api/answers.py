@@ -13,6 +13,7 @@ from rest_framework.views import APIView
 from keelmark.access.api.base import Problem, Record, actor_of
 from keelmark.access.clock import utc_today
 from keelmark.access.errors import wrong_field
+from keelmark.access.services.allowances import Ration
 from keelmark.bearings.api.asked import BEARING, bearing_of
 from keelmark.core.units import MAX_BYTES
 from keelmark.forecasts.api.pools import Int64Field, PartRead
@@ -23,6 +24,7 @@ from keelmark.scenarios.selectors.answers import answer_of
 from keelmark.scenarios.selectors.kept import scenario_for
 
 BYTE_DIGITS = 19
+SEARCHES = Ration(n_at_once=20, every_seconds=3)  # each is seconds of work
 UNTIL = OpenApiParameter("until", OpenApiTypes.DATE, required=True)
 GROUP = OpenApiParameter(
     "group_bytes", OpenApiTypes.INT, description="usable bytes of one group of drives"
@@ -63,6 +65,8 @@ class AnswerRead(serializers.Serializer[Record]):
 
 class AnswerView(APIView):
     """The least that keeps every limit mark until a date, and how much growth a plan stands."""
+
+    rations = {"GET": SEARCHES}
 
     @extend_schema(
         operation_id="scenarios_answer",

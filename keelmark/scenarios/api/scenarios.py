@@ -20,6 +20,7 @@ from keelmark.scenarios.api.told import (
     MoveWrite,
     ScenarioBriefRead,
     ScenarioChangeWrite,
+    ScenarioNameRead,
     ScenarioRead,
     ScenarioWrite,
     brief_told,
@@ -40,6 +41,10 @@ from keelmark.scenarios.services.keeping import (
 )
 
 SCENARIO = OpenApiParameter("scenario_id", OpenApiTypes.INT, OpenApiParameter.PATH)
+
+
+class StepWrite(serializers.Serializer[Record]):
+    is_back = serializers.BooleanField(help_text="take back; else do again")
 
 
 class CopyWrite(serializers.Serializer[Record]):
@@ -97,6 +102,15 @@ class ScenariosView(APIView):
             is_shared=told["is_shared"], moves=[_move(one) for one in told["moves"]],
         )  # fmt: skip
         return _answer(request, made, status=201)
+
+
+class ScenarioNamesView(APIView):
+    """What may be looked at as: every screen offers them, so nothing is worked out for it."""
+
+    @extend_schema(operation_id="scenarios_names", responses={200: ScenarioNameRead(many=True)})
+    def get(self, request: Request) -> Response:
+        found = scenarios_for(actor_of(request)).only("pk", "name", "state", "changed_at")
+        return Response(ScenarioNameRead(found, many=True).data)
 
 
 class ScenarioView(APIView):
@@ -167,40 +181,23 @@ class MovesView(APIView):
         return _answer(request, made)
 
 
-class ScenarioUndoView(APIView):
-    """The last change is taken back."""
+class ScenarioStepsView(APIView):
+    """The last change is taken back, or what was taken back is done again."""
 
     rights = {"POST": Right.PLAN}
 
     @extend_schema(
-        operation_id="scenarios_undo",
+        operation_id="scenarios_step",
         parameters=[SCENARIO, IF_MATCH],
-        request=None,
-        responses={200: ScenarioRead, 404: Problem, 409: Problem, 412: Problem},
+        request=StepWrite,
+        responses={200: ScenarioRead, 400: Problem, 404: Problem, 409: Problem, 412: Problem},
     )
     def post(self, request: Request, scenario_id: int) -> Response:
+        form = StepWrite(data=request.data)
+        form.is_valid(raise_exception=True)
         made = step(
-            actor=actor_of(request), scenario_id=scenario_id, is_back=True,
-            seen_version=wanted_version(request),
-        )  # fmt: skip
-        return _answer(request, made)
-
-
-class ScenarioRedoView(APIView):
-    """What was taken back is done again."""
-
-    rights = {"POST": Right.PLAN}
-
-    @extend_schema(
-        operation_id="scenarios_redo",
-        parameters=[SCENARIO, IF_MATCH],
-        request=None,
-        responses={200: ScenarioRead, 404: Problem, 409: Problem, 412: Problem},
-    )
-    def post(self, request: Request, scenario_id: int) -> Response:
-        made = step(
-            actor=actor_of(request), scenario_id=scenario_id, is_back=False,
-            seen_version=wanted_version(request),
+            actor=actor_of(request), scenario_id=scenario_id,
+            is_back=form.validated_data["is_back"], seen_version=wanted_version(request),
         )  # fmt: skip
         return _answer(request, made)
 

@@ -10,6 +10,7 @@ from rest_framework import serializers
 
 from keelmark.access.api.base import Record
 from keelmark.access.versions import version_of
+from keelmark.bearings.selectors.picture import drawn_of
 from keelmark.core.scenario.compiling import Compiled, Told
 from keelmark.core.scenario.moves import MOVES, Fault, Form, Parts
 from keelmark.core.scenario.stage import Stage
@@ -17,7 +18,12 @@ from keelmark.forecasts.api.pools import Int64Field, PartRead
 from keelmark.readings.rows import EPOCH
 from keelmark.scenarios.models import MAX_NAME, MAX_NOTE, Scenario, State
 from keelmark.scenarios.selectors.baseline import changed_under
-from keelmark.scenarios.selectors.kept import drawn, may_change, standing_revision
+from keelmark.scenarios.selectors.kept import (
+    drawn,
+    may_change,
+    planned_in,
+    standing_revision,
+)
 from keelmark.scenarios.selectors.outcomes import first_end_of
 from keelmark.scenarios.services.keeping import facts_of
 
@@ -100,6 +106,12 @@ class EndRead(serializers.Serializer[Record]):
     kind = serializers.CharField()
     name = serializers.CharField()
     on = serializers.DateField()
+
+
+class ScenarioNameRead(serializers.Serializer[Record]):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    state = serializers.ChoiceField(choices=SCENARIO_STATES)
 
 
 class ScenarioBriefRead(serializers.Serializer[Record]):
@@ -234,10 +246,10 @@ def scenario_told(actor: User, scenario: Scenario) -> dict[str, Any]:  # Any: JS
 
 def brief_told(scenario: Scenario) -> dict[str, Any]:  # Any: JSON
     """Return one line of the list."""
-    plan = drawn(standing_revision(scenario))
-    told = plan.compiled
+    planned = planned_in(standing_revision(scenario))
+    told = drawn_of(planned).compiled
     days = [one.day for one in told.plan.effects]
-    end = first_end_of(plan)
+    end = first_end_of(planned)
     return {
         "id": scenario.pk, "name": scenario.name, "note": scenario.note, "state": scenario.state,
         "owner": scenario.owner_name, "is_shared": scenario.is_shared,

@@ -7,7 +7,7 @@ from typing import Final
 import numpy as np
 from django.contrib.auth.models import User
 
-from keelmark.bearings.selectors.picture import Drawn, day_of, drawn_of, reading_at
+from keelmark.bearings.selectors.picture import Drawn, day_of, drawn_of, drawn_once, reading_at
 from keelmark.bearings.selectors.views import Bearing, View, view_for
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE, Words
@@ -100,50 +100,62 @@ def answer_of(
     until = day_of(until_on) - view.reading.estate.day
     drawn = drawn_of(planned)
     question = _question(view, drawn, until=until)
-    wanting = question.wanting
-    bound = least_that_keeps(wanting).bound_bytes
-    least = least_that_keeps(wanting, gap_share=NEAR_SHARE)
-    share = wanting.limit_percent / 100.0
-    early = _early(drawn, question)
-    for attempt in range(TRIES):
-        moves = _moves(
-            drawn, question, least, planned=planned, group_bytes=group_bytes, early=early
-        )
-        after = drawn_of(
-            replace(planned, moves=(*planned.moves, *moves), tried=_tried(moves))
-        ) if moves else drawn  # fmt: skip
-        early = np.fmin(early, _early(after, question))  # of who takes it, too
-        missing = -np.minimum(np.nan_to_num(_left(after, until=until)[question.pools]), 0.0)
-        missing = np.where(missing > TOLD_TO * question.size_bytes, missing, 0.0)
-        if not (missing > 0).any():
-            break
-        if attempt < RESOLVED:
-            wanting = with_room(wanting, more_bytes=MARGIN * missing)
-            least = least_that_keeps(wanting, gap_share=NEAR_SHARE)
-        else:  # what is still missing is added
-            more = np.ceil(MARGIN * missing / share)
-            least = replace(least, added_bytes=least.added_bytes + more, is_exact=False)
+    found = _found(drawn, question, planned=planned, until=until, group_bytes=group_bytes)
     stands = _stands(drawn, question, until=until)
-    lines = {one.number: one for one in after.compiled.told}
+    lines = {one.number: one for one in found.after.compiled.told}
     return AnswerTold(
         until_on=until_on,
-        short=_short(drawn, after, question),
-        moves=kept(moves, notes={}),
-        lines=[lines[one.number] for one in moves],
+        short=_short(drawn, found.after, question),
+        moves=kept(found.moves, notes={}),
+        lines=[lines[one.number] for one in found.moves],
         added_bytes=sum(
-            one.move.added_bytes for one in moves if isinstance(one.move, ExtendPool)
+            one.move.added_bytes for one in found.moves if isinstance(one.move, ExtendPool)
         ),
-        moved_bytes=round(least.moved_bytes), bound_bytes=round(bound), is_exact=least.is_exact,
-        holds=not (missing > 0).any(),
+        moved_bytes=round(found.least.moved_bytes),
+        # Of what was asked for first: what later tries asked for more of is no bound.
+        bound_bytes=round(least_that_keeps(question.wanting).bound_bytes),
+        is_exact=found.least.is_exact, holds=found.holds,
         n_unjudged=int(np.isnan(question.wanting.left_bytes).sum()),
         growth_times=stands.times or None,
         fails_first=None if stands.first == NOWHERE else name_of(_now(), "pool", stands.first),
     )  # fmt: skip
 
 
-def _tried(moves: list[Dated]) -> str:
-    """What tells a try from any other."""
-    return str(hash(tuple((one.day, one.move) for one in moves)))
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class _Found:
+    """The moves that were tried last, and the scenario with them."""
+
+    moves: list[Dated]
+    after: Drawn
+    least: Least
+    holds: bool
+
+
+def _found(
+    drawn: Drawn, question: _Question, *, planned: PlannedMoves, until: int,
+    group_bytes: int | None,
+) -> _Found:  # fmt: skip
+    """Look for the least, try it by the dates themselves, and ask for what is still short."""
+    wanting = question.wanting
+    least = least_that_keeps(wanting, gap_share=NEAR_SHARE)
+    early = _early(drawn, question)
+    for attempt in range(TRIES):
+        moves = _moves(
+            drawn, question, least, planned=planned, group_bytes=group_bytes, early=early
+        )
+        after = drawn_once(replace(planned, moves=(*planned.moves, *moves)))
+        early = np.fmin(early, _early(after, question))  # of who takes it, too
+        missing = -np.minimum(np.nan_to_num(_left(after, until=until)[question.pools]), 0.0)
+        missing = np.where(missing > TOLD_TO * question.size_bytes, missing, 0.0)
+        if not missing.any() or attempt == TRIES - 1:
+            break
+        if attempt < RESOLVED:
+            wanting = with_room(wanting, more_bytes=MARGIN * missing)
+            least = least_that_keeps(wanting, gap_share=NEAR_SHARE)
+        else:  # what is still missing is added
+            more = np.ceil(MARGIN * missing / (wanting.limit_percent / 100.0))
+            least = replace(least, added_bytes=least.added_bytes + more, is_exact=False)
+    return _Found(moves=moves, after=after, least=least, holds=not missing.any())
 
 
 def _left(drawn: Drawn, *, until: int) -> Float64s:

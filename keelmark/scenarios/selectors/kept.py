@@ -84,13 +84,12 @@ class PlannedMoves:
     revision: int
     moves: tuple[Dated, ...]
     without: int | None = None  # the number of a move that is left out
-    tried: str = ""  # what tells moves that are tried beside them from others
 
     @property
     def key(self) -> str:
         """Return what tells this version from any other."""
         left_out = "" if self.without is None else f"-{self.without}"
-        return f"{self.scenario_id}.{self.revision}{left_out}{self.tried}"
+        return f"{self.scenario_id}.{self.revision}{left_out}"
 
     def compiled(self, estate: Estate) -> Compiled:
         """Return what they do to an estate."""

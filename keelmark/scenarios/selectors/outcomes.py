@@ -1,12 +1,13 @@
 """What scenarios do, side by side and beside the estate as it is."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, timedelta
 
 import numpy as np
 
 from keelmark.access.clock import now
-from keelmark.bearings.selectors.picture import Drawn, reading_at
+from keelmark.bearings.selectors.picture import Drawn, drawn_of, reading_at
 from keelmark.bearings.selectors.views import View
 from keelmark.compliance.selectors.standing import standing_at
 from keelmark.core.arrays import Bools, Int64s
@@ -20,6 +21,7 @@ from keelmark.core.policy.states import BROKEN
 from keelmark.core.scenario.outcome import exposed, past_limit
 from keelmark.forecasts.berths.counting import reference_vm
 from keelmark.readings.rows import EPOCH
+from keelmark.scenarios.selectors.kept import PlannedMoves
 
 ENDING = ("pool", "datastore")
 MOST_ENDS = 60
@@ -182,22 +184,28 @@ def broken_in(view: View) -> Broken:
 
 
 def _first(view: View, *, column: str, less_lead: bool = False) -> End | None:
-    """What comes first of the dates to come; what stands there already is counted elsewhere."""
-    estate = view.reading.estate
-    best: tuple[int, str, int] | None = None
-    for kind in ENDING:
+    """What comes first of the dates to come of what is in sight."""
+    of = {kind: _seen(view, kind) for kind in ENDING}
+    return _soonest(view.reading, column=column, of=of, less_lead=less_lead)
+
+
+def _soonest(
+    reading: Reading, *, column: str, of: Mapping[str, Bools], less_lead: bool = False
+) -> End | None:  # fmt: skip
+    """What comes first; what stands there already is counted elsewhere."""
+    estate, found = reading.estate, []
+    for kind, mask in of.items():
         told = estate.table(kind).amounts(column)
         days = told.values - (estate.marks[kind].lead_time_days if less_lead else 0)
-        mask = _seen(view, kind) & told.is_known & (told.values > estate.day)
-        rows = np.flatnonzero(mask)
+        rows = np.flatnonzero(mask & told.is_known & (told.values > estate.day))
         if len(rows):
             row = int(rows[np.argmin(days[rows])])
-            best = min(best or (int(days[row]), kind, row), (int(days[row]), kind, row))
-    if best is None:
+            found.append((int(days[row]), kind, row))
+    if not found:
         return None
-    day, kind, row = best
+    day, kind, row = min(found)
     return End(
-        id=int(estate.table(kind).ids[row]), kind=kind, name=name_of(view.reading, kind, row),
+        id=int(estate.table(kind).ids[row]), kind=kind, name=name_of(reading, kind, row),
         on=EPOCH + timedelta(days=day),
     )  # fmt: skip
 
@@ -304,28 +312,8 @@ def _turned(view: View, *, broken: Broken, was_broken: Broken) -> tuple[list[Tur
     return sorted(told, key=lambda one: not one.is_broken)[:MOST_TURNED], n
 
 
-def first_end_of(drawn: Drawn) -> End | None:
-    """Return what ends first with a plan, of all there is, for a list of scenarios."""
-    reading = reading_at(day=None, quantile=LIKELY)
-    best: tuple[float, str, int] | None = None
-    for kind in ENDING:
-        if kind not in drawn.ends:
-            continue
-        days = drawn.ends[kind].after.likely_days
-        rows = np.flatnonzero(np.isfinite(days) & (days > 0))
-        if len(rows):
-            row = int(rows[np.argmin(days[rows])])
-            best = min(best or (float(days[row]), kind, row), (float(days[row]), kind, row))
-    if best is None:
-        return None
-    days_left, kind, row = best
-    estate = drawn.compiled.estate
-    name = (
-        name_of(reading, kind, row)
-        if row < len(reading.estate.table(kind))
-        else estate.table(kind).names[row]
-    )
-    return End(
-        id=int(estate.table(kind).ids[row]), kind=kind, name=name,
-        on=EPOCH + timedelta(days=estate.day + int(days_left)),
-    )  # fmt: skip
+def first_end_of(planned: PlannedMoves) -> End | None:
+    """Return what ends first with a plan once all of it has come, of all that there is."""
+    days = [one.day for one in drawn_of(planned).compiled.plan.effects]
+    reading = reading_at(day=max(days, default=None), quantile=LIKELY, planned=planned)
+    return _soonest(reading, column="runway", of={kind: reading.is_there[kind] for kind in ENDING})

@@ -59,6 +59,33 @@ def test_every_screen_reads_the_estate_as_a_scenario(api, estate):
     assert api.get(f"/estate/things/{pk}", at=ahead(7)).status_code == 404
 
 
+READS = [
+    "/estate/rows/vm", "/estate/facets/pool?by=state", "/estate/area/disk?by=tenant",
+    "/estate/coast", "/estate/strata", "/estate/tide", "/estate/rows/pool/export?format=csv",
+    "/compliance/policies", "/compliance/verdicts/vm", "/compliance/tiers",
+    "/compliance/offers/array", "/compliance/lanes", "/compliance/lanes/by/pool",
+    "/compliance/pulse", "/compliance/names",
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("day", [None, 10])
+@pytest.mark.parametrize("path", READS)
+def test_every_read_can_be_asked_as_a_scenario(api, estate, path, day):
+    made = drawn_up(api, place(estate, on=0), free(estate, "uuid.v0", on=4), extend(estate, on=1))
+    path, _, query = path.partition("?")
+    asked = dict(one.split("=") for one in query.split("&") if one)
+    at = {} if day is None else {"at": ahead(day)}
+    told = api.get(path, scenario=made["id"], **asked, **at)
+    assert told.status_code == 200, told.content
+
+
+def test_the_tide_has_the_days_of_moves(api, estate):
+    made = drawn_up(api, extend(estate, on=3), place(estate, on=7))
+    tide = api.get("/estate/tide", scenario=made["id"]).json()
+    assert tide["steps"] == [ahead(3), ahead(7)]
+    assert api.get("/estate/tide").json()["steps"] == []
+
+
 def test_the_day_before_and_days_that_have_been_are_as_they_were(api, estate):
     made = drawn_up(api, place(estate))
     for day in (-3, 0, 6):

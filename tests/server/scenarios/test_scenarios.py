@@ -20,6 +20,10 @@ def kinds(scenario):
     return [one["kind"] for one in scenario["moves"]]
 
 
+def step(api, path, seen, *, is_back):
+    return api.send("POST", f"{path}/steps", seen=seen["version"], is_back=is_back)
+
+
 def test_a_scenario_tells_its_moves_in_words_with_what_they_name(api, estate):
     made = drawn_up(api, extend(estate), place(estate))
     first, second = made["moves"]
@@ -35,6 +39,8 @@ def test_a_scenario_tells_its_moves_in_words_with_what_they_name(api, estate):
         ("Spring intake", 2, 0)
     ]
     assert listed[0]["first_on"] == ahead(3)
+    names = api.get("/scenarios/names").json()
+    assert names == [{"id": made["id"], "name": "Spring intake", "state": "draft"}]
 
 
 def test_the_kinds_of_moves_tell_their_fields(api, estate):
@@ -54,14 +60,14 @@ def test_changes_are_taken_back_and_done_again(api, estate):
     ).json()  # fmt: skip
     assert kinds(more) == ["extend_pool", "place"]
     assert more["last_change"] == "place added"
-    back = api.send("POST", f"{path}/undo", seen=more["version"]).json()
+    back = step(api, path, more, is_back=True).json()
     assert (kinds(back), back["can_redo"]) == (["extend_pool"], True)
-    forth = api.send("POST", f"{path}/redo", seen=back["version"]).json()
+    forth = step(api, path, back, is_back=False).json()
     assert kinds(forth) == ["extend_pool", "place"]
-    back = api.send("POST", f"{path}/undo", seen=forth["version"]).json()
+    back = step(api, path, forth, is_back=True).json()
     other = api.send("PUT", f"{path}/moves", seen=back["version"], what="all out", moves=[]).json()
     assert (kinds(other), other["can_redo"]) == ([], False)
-    assert api.send("POST", f"{path}/redo", seen=other["version"]).status_code == 409
+    assert step(api, path, other, is_back=False).status_code == 409
 
 
 def test_a_change_on_another_state_than_was_seen_is_refused_with_what_stands(api, estate):

@@ -53,7 +53,7 @@ class AddHosts(Move):
             stage.bear(
                 stage.next_born(number, "host"), name=f"{stage.name(cluster)}-new-{at}",
                 amounts={"cpus": self.n_cpus, "memory": self.memory_bytes},
-                words={"health": "on", "state": "clear"},
+                words={"health": "up", "state": "clear"},
                 links={"cluster": cluster.row, **({"site": site.row} if site else {})},
             )  # fmt: skip
 

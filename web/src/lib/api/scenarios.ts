@@ -14,6 +14,14 @@ export function scenariosQuery() {
   });
 }
 
+/** Their names alone, for whoever offers them. */
+export function scenarioNamesQuery() {
+  return queryOptions({
+    queryKey: [...keys.scenarios, 'names'],
+    queryFn: () => bodyOf(api.GET('/api/v1/scenarios/names')),
+  });
+}
+
 /** The kinds of moves with their fields. */
 export function moveKindsQuery() {
   return queryOptions({
@@ -28,5 +36,6 @@ export async function drawUp(client: QueryClient, name: string) {
   const body = { name, note: '', is_shared: false, moves: [] };
   const made = await bodyOf(api.POST('/api/v1/scenarios', { body }));
   await client.invalidateQueries({ queryKey: scenariosQuery().queryKey });
+  await client.invalidateQueries({ queryKey: scenarioNamesQuery().queryKey });
   return made;
 }

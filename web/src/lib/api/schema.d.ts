@@ -1590,7 +1590,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/scenarios/{scenario_id}/redo": {
+    "/api/v1/scenarios/{scenario_id}/steps": {
         parameters: {
             query?: never;
             header?: never;
@@ -1599,25 +1599,25 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description What was taken back is done again. */
-        post: operations["scenarios_redo"];
+        /** @description The last change is taken back, or what was taken back is done again. */
+        post: operations["scenarios_step"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/v1/scenarios/{scenario_id}/undo": {
+    "/api/v1/scenarios/names": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** @description What may be looked at as: every screen offers them, so nothing is worked out for it. */
+        get: operations["scenarios_names"];
         put?: never;
-        /** @description The last change is taken back. */
-        post: operations["scenarios_undo"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -4397,6 +4397,11 @@ export interface components {
             /** Format: date-time */
             changed_at: string;
         };
+        ScenarioNameRead: {
+            id: number;
+            name: string;
+            state: components["schemas"]["ScenarioStateEnum"];
+        };
         ScenarioRead: {
             id: number;
             name: string;
@@ -4644,6 +4649,10 @@ export interface components {
             /** Format: date */
             on: string | null;
             is_result: boolean;
+        };
+        StepWriteRequest: {
+            /** @description take back; else do again */
+            is_back: boolean;
         };
         StopsRead: {
             n_vms: number;
@@ -9524,7 +9533,7 @@ export interface operations {
             };
         };
     };
-    scenarios_redo: {
+    scenarios_step: {
         parameters: {
             query?: never;
             header?: {
@@ -9536,7 +9545,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepWriteRequest"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -9544,6 +9557,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ScenarioRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
             404: {
@@ -9572,16 +9593,11 @@ export interface operations {
             };
         };
     };
-    scenarios_undo: {
+    scenarios_names: {
         parameters: {
             query?: never;
-            header?: {
-                /** @description the version that was seen; 428 without it, 412 with what stands now */
-                "If-Match"?: string;
-            };
-            path: {
-                scenario_id: number;
-            };
+            header?: never;
+            path?: never;
             cookie?: never;
         };
         requestBody?: never;
@@ -9591,31 +9607,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ScenarioRead"];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            412: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/json": components["schemas"]["ScenarioNameRead"][];
                 };
             };
         };

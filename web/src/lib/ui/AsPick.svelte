@@ -2,12 +2,12 @@
   import { createQuery } from '@tanstack/svelte-query';
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
-  import { scenariosQuery } from '$lib/api/scenarios';
+  import { scenarioNamesQuery } from '$lib/api/scenarios';
   import { bearing } from '$lib/url/bearing.svelte';
   import Menu from './Menu.svelte';
 
   /** As what the estate is looked at: as it is, or as a scenario. */
-  const scenarios = createQuery(scenariosQuery);
+  const scenarios = createQuery(scenarioNamesQuery);
   const here = $derived(scenarios.data?.find((one) => one.id === bearing.scenario) ?? null);
   const isOwnPage = $derived(page.route.id?.startsWith('/scenarios/[') ?? false);
   const open = $derived((scenarios.data ?? []).filter((one) => one.state !== 'dropped'));

@@ -2,7 +2,7 @@
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { goto } from '$app/navigation';
   import { sessionQuery } from '$lib/api/queries';
-  import { drawUp, moveKindsQuery, scenariosQuery } from '$lib/api/scenarios';
+  import { drawUp, moveKindsQuery, scenarioNamesQuery } from '$lib/api/scenarios';
   import { bearing } from '$lib/url/bearing.svelte';
   import Menu from './Menu.svelte';
   import Pick from './Pick.svelte';
@@ -18,7 +18,7 @@
   const session = createQuery(sessionQuery);
   const mayPlan = $derived(session.data?.rights.includes('plan') ?? false);
   const kinds = createQuery(moveKindsQuery);
-  const scenarios = createQuery(scenariosQuery);
+  const scenarios = createQuery(scenarioNamesQuery);
   const drafts = $derived((scenarios.data ?? []).filter((one) => one.state === 'draft'));
   let chosen: string | null = $state(null);
   // The one that is looked at, else the one changed last.

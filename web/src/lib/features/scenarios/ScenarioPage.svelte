@@ -3,7 +3,7 @@
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
   import { sessionQuery } from '$lib/api/queries';
-  import { scenariosQuery } from '$lib/api/scenarios';
+  import { scenarioNamesQuery } from '$lib/api/scenarios';
   import { addDays, counted, formatDay, todayIso } from '$lib/format';
   import Clash from '$lib/ui/Clash.svelte';
   import { onSign } from '$lib/ui/keys.svelte';
@@ -21,11 +21,10 @@
     copyOf,
     outcomeQuery,
     rebase,
-    redo,
     say,
     scenarioQuery,
     settle,
-    undo,
+    step,
     type Scenario,
   } from './queries';
   import { Changing } from './scenario.svelte';
@@ -50,7 +49,7 @@
       .map(Number)
       .slice(0, MOST_BESIDE),
   );
-  const others = createQuery(scenariosQuery);
+  const others = createQuery(scenarioNamesQuery);
   const free = $derived(
     (others.data ?? []).filter(
       (one) => one.id !== id && one.state === 'draft' && !beside.includes(one.id),
@@ -154,7 +153,7 @@
         {#if told.note}<p>{told.note}</p>{/if}
         <ScenarioTools
           scenario={told}
-          onstep={(isBack) => void changing.make(() => (isBack ? undo(told) : redo(told)))}
+          onstep={(isBack) => void changing.make(() => step(told, isBack))}
           oncopy={(name) => void makeCopy(told, name)}
           onsettle={(more) => void changing.make(() => settle(told, more))}
         />

@@ -4,7 +4,7 @@
   import { page } from '$app/state';
   import { policiesQuery } from '$lib/api/promises';
   import { tenantsQuery } from '$lib/api/queries';
-  import { drawUp, scenariosQuery } from '$lib/api/scenarios';
+  import { drawUp, scenarioNamesQuery } from '$lib/api/scenarios';
   import { addDays, formatDay, preferences, todayIso } from '$lib/format';
   import Pending from '$lib/ui/Pending.svelte';
   import Pick from '$lib/ui/Pick.svelte';
@@ -23,7 +23,7 @@
   const classes = createQuery(classesQuery);
   const policies = createQuery(() => policiesQuery({}));
   const tenants = createQuery(tenantsQuery);
-  const scenarios = createQuery(scenariosQuery);
+  const scenarios = createQuery(scenarioNamesQuery);
   const drafts = $derived((scenarios.data ?? []).filter((one) => one.state === 'draft'));
   const placement = createQuery(() =>
     placementQuery(asked.workload, {

@@ -81,12 +81,14 @@ export function setMoves(scenario: Scenario, moves: MoveWrite[], what: string) {
   );
 }
 
-export function undo(scenario: Scenario) {
-  return bodyOf(api.POST('/api/v1/scenarios/{scenario_id}/undo', { params: written(scenario) }));
-}
-
-export function redo(scenario: Scenario) {
-  return bodyOf(api.POST('/api/v1/scenarios/{scenario_id}/redo', { params: written(scenario) }));
+/** Take the last change back, or do again what was taken back. */
+export function step(scenario: Scenario, isBack: boolean) {
+  return bodyOf(
+    api.POST('/api/v1/scenarios/{scenario_id}/steps', {
+      params: written(scenario),
+      body: { is_back: isBack },
+    }),
+  );
 }
 
 export function rebase(scenario: Scenario) {
