@@ -76,7 +76,10 @@ def test_a_workload_of_nothing_moves_no_date(growth, age, used):
     )
     np.testing.assert_array_equal(before.early_days, after.early_days)
     np.testing.assert_array_equal(before.likely_days, after.likely_days)
-    assert (before.early_days[0] == 0) == (used >= 90)
+    if used >= 90:
+        assert before.early_days[0] == 0
+    elif age == 0:  # else it may have come there since it was read
+        assert before.early_days[0] > 0
 
 
 def test_what_a_plan_brings_is_taken_and_what_it_makes_room_for_is_given():

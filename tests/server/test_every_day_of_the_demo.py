@@ -217,25 +217,40 @@ class Watch:
             self.wrong["arrivals left out"].append(str(new))
 
     def _tried(self, api):
-        workload = {
-            "n_copies": 1, "written_percent": 0, "growth_bytes_per_week": 0,
-            "last_until_on": (TODAY + timedelta(days=60)).isoformat(),
-        }  # fmt: skip
-        told = api.send("POST", "/placements", size_bytes=1, **workload).json()["candidates"]
+        ids = dict(Entity.objects.filter(kind="pool").values_list("pk", "uid"))
+        kept = {
+            one.entity.uid: one
+            for one in KeptForecast.objects.filter(metric="used").select_related("entity")
+        }
+        until = (TODAY + timedelta(days=60)).isoformat()
+
+        def tried(**disk):
+            asked = {"n_vms": 1, "disks": [disk], "last_until_on": until}
+            return api.send("POST", "/placements", **asked).json()
+
+        told = tried(size_bytes=1, written_percent=0)["candidates"]
+        assert len(told) > len(ARRAYS)
         for one in told:
-            pool, after = one["pool"], one["after"]
-            if pool["as_of"] and pool["growth_bytes_per_day"] is not None:
-                if after != pool["limit"]:
-                    name = f"{pool['array_name']} {pool['name']}: {pool['limit']}, then {after}"
-                    self.wrong["a second computation for what is tried"].append(name)
-                if one["rank"] is not None and pool["attention"] == "over":
-                    self.wrong["a second computation for what is tried"].append(pool["name"])
-        workload |= {"written_percent": 100}
-        huge = api.send("POST", "/placements", size_bytes=7 * EIB, **workload)
-        if huge.status_code == 200 and huge.json()["n_fitting"] != 0:
+            said = kept.get(ids[one["pool"]["id"]])
+            if said is None or said.growth_per_day is None:
+                continue
+            as_it_is = {
+                f"{name}_on": day and day.isoformat()
+                for name, day in (
+                    ("early", said.limit_early_on), ("likely", said.limit_likely_on),
+                    ("late", said.limit_late_on),
+                )
+            }  # fmt: skip
+            if one["after"] != one["before"] or one["before"] != as_it_is:
+                name = f"{one['pool']['name']}: {as_it_is}, {one['before']}, {one['after']}"
+                self.wrong["a second computation for what is tried"].append(name)
+            if one["rank"] is not None and said.attention == "over":
+                self.wrong["a second computation for what is tried"].append(one["pool"]["name"])
+        huge = tried(size_bytes=7 * EIB, written_percent=100)
+        if huge["n_fitting"] != 0:
             self.wrong["bytes that wrap"].append("7 EiB fit")
-        for one in huge.json().get("candidates", ()):
-            over = [m["margin_bytes"] for m in one["margins"] if (m["margin_bytes"] or 0) > EIB]
+        for one in huge["candidates"]:
+            over = [m["amount"] for m in one["margins"] if (m["amount"] or 0) > EIB]
             self.wrong["bytes that wrap"] += [f"{one['pool']['name']}: {x}" for x in over]
 
 

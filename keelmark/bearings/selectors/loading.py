@@ -34,10 +34,11 @@ def estate_of(packs: Mapping[str, pa.Table], *, revision: int, day: int) -> Esta
     tables["vm"] = _with_snapshots(tables)
     pairs = {name: _pairs(name, packs[f"{PAIR}.{name}"], ids=ids) for name in PAIRS}
     marks = {kind: _marks(packs, kind=kind, tables=tables) for kind in SOURCES}
+    # Of whatever may end, though nothing is forecast of it yet.
     outlooks = {
-        kind: told
+        kind: _outlooks(packs[f"{kind}.{OUTLOOK}"], ids=ids[kind])
         for kind in SOURCES
-        if (told := _outlooks(packs[f"{kind}.{OUTLOOK}"], ids=ids[kind])) is not None
+        if KINDS[kind].field("runway") is not None or len(packs[f"{kind}.{OUTLOOK}"])
     }
     return Estate(
         revision=revision, day=day, tables=tables, pairs=pairs, marks=marks, outlooks=outlooks
@@ -147,13 +148,11 @@ def _taken(one: Amounts, *, rows: Int64s) -> Amounts:
     return Amounts(values=one.values[rows], is_known=one.is_known[rows] & (rows != NOWHERE))
 
 
-def _outlooks(told: pa.Table, *, ids: Int64s) -> Outlooks | None:
+def _outlooks(told: pa.Table, *, ids: Int64s) -> Outlooks:
     """The outlooks of a kind along its ids; what has none is not judged."""
     at = _rows(told["id"], ids=ids)
     is_met = at != NOWHERE
     n = len(ids)
-    if not is_met.any():
-        return None
 
     def column(name: str, *, without: float = np.nan) -> Float64s:
         numbers = np.full(n, without)

@@ -11,6 +11,7 @@ from rest_framework.views import APIView
 
 from keelmark.access.api.base import IF_MATCH, Problem, Record, actor_of
 from keelmark.access.rights import Right
+from keelmark.access.snapshots import one_moment
 from keelmark.access.versions import version_of, versioned, wanted_version
 from keelmark.bearings.api.asked import BEARING, AtRead, at_told, view_of
 from keelmark.compliance.api.asked import seen_ids
@@ -119,6 +120,11 @@ class TiersView(APIView):
         operation_id="tiers_list", parameters=BEARING, responses={200: TiersRead, 400: Problem}
     )
     def get(self, request: Request) -> Response:
+        with one_moment():  # a tier may be retired while all of them are added up
+            return Response(TiersRead(self._read(request)).data)
+
+    @staticmethod
+    def _read(request: Request) -> dict[str, Any]:  # Any: JSON
         view = view_of(request)
         served = served_at(view) if view.reading.when is When.NOW else None
         counts = tier_tally(view, served)
@@ -137,7 +143,7 @@ class TiersView(APIView):
                 tiered_at(view.reading).defined, of_tiers, found, strict=True
             )
         ]
-        told = {
+        return {
             "at": at_told(view),
             "read_at": served.read_at if served else None,
             "n_untiered": n_untiered,
@@ -146,7 +152,6 @@ class TiersView(APIView):
             "untiered": untiered,
             "results": results,
         }
-        return Response(TiersRead(told).data)
 
     @extend_schema(
         operation_id="tiers_draw_up",

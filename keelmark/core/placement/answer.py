@@ -108,8 +108,8 @@ def answer(ground: Ground, workload: Workload, *, weights: Weights, horizon_days
                 n_fit=int(n_fit[0, place]),
                 stopped_by=None if stop == NOWHERE else Check(units.limits[stop].name),
                 early_days=_known(left.early_days[0, place]),
-                space_share=_known(left.space_share[0, place]),
-                iops_share=_known(left.iops_share[0, place]),
+                space_share=_finite(left.space_share[0, place]),
+                iops_share=_finite(left.iops_share[0, place]),
             )
         )
     _, spread = place_together(ground, [loose], weights=weights, horizon_days=horizon_days)
@@ -120,6 +120,10 @@ def answer(ground: Ground, workload: Workload, *, weights: Weights, horizon_days
 
 def _known(told: float | np.float64) -> float | None:
     return None if np.isnan(told) else float(told)
+
+
+def _finite(told: float | np.float64) -> float | None:
+    return float(told) if np.isfinite(told) else None
 
 
 def _margins(hurdles: Hurdles) -> list[tuple[Margin, ...]]:
@@ -140,7 +144,7 @@ def _margins(hurdles: Hurdles) -> list[tuple[Margin, ...]]:
                     check=Check(limit.name),
                     is_cleared=margin >= 0,
                     is_asked=not np.isposinf(margin),
-                    amount=margin if np.isfinite(margin) else None,
+                    amount=_finite(margin),
                 )
             )
     return [tuple(one) for one in told]

@@ -61,7 +61,7 @@ def test_every_screen_reads_the_estate_as_a_scenario(api, estate):
 
 READS = [
     "/estate/rows/vm", "/estate/facets/pool?by=state", "/estate/area/disk?by=tenant",
-    "/estate/coast", "/estate/strata", "/estate/tide", "/estate/rows/pool/export?format=csv",
+    "/estate/coast", "/estate/strata", "/estate/tide", "/estate/rows/pool/export?as=csv",
     "/compliance/policies", "/compliance/verdicts/vm", "/compliance/tiers",
     "/compliance/offers/array", "/compliance/lanes", "/compliance/lanes/by/pool",
     "/compliance/pulse", "/compliance/names",
