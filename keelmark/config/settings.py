@@ -173,6 +173,7 @@ SPECTACULAR_SETTINGS = {
         "ChangeStateEnum": "keelmark.feeds.models.ChangeState",
         "MarkLevelEnum": "keelmark.forecasts.api.marks.LEVELS",
         "CheckEnum": "keelmark.scenarios.api.placements.CHECKS",
+        "HeldPlaceEnum": "keelmark.scenarios.api.holding.HELD_PLACES",
         "MoveKindEnum": "keelmark.scenarios.api.told.MOVE_KINDS",
         "ScenarioStateEnum": "keelmark.scenarios.api.told.SCENARIO_STATES",
     },

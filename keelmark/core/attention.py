@@ -110,18 +110,18 @@ def attention_of(
         )
 
     judged = judged_with(slack=False)
-    if stood is None or _WEIGHT[judged.attention] >= _WEIGHT[stood]:
+    if stood is None or WEIGHTS[judged.attention] >= WEIGHTS[stood]:
         return judged
     if Attention.UNREAD in (stood, judged.attention):
         return judged
     held = judged_with(slack=True)
-    if _WEIGHT[held.attention] <= _WEIGHT[judged.attention]:
+    if WEIGHTS[held.attention] <= WEIGHTS[judged.attention]:
         return judged
-    kept = min(held.attention, stood, key=_WEIGHT.__getitem__)  # what stood is held, no more
+    kept = min(held.attention, stood, key=WEIGHTS.__getitem__)  # what stood is held, no more
     return Judgement(attention=kept, because=f"{held.because}, or only just not")
 
 
-_WEIGHT = {
+WEIGHTS = {
     Attention.CLEAR: 0,
     Attention.UNREAD: 0,
     Attention.CAUTION: 1,

@@ -12,19 +12,21 @@ from keelmark.core.units import PERCENT, checked_bytes, percent_of
 class Ledger:
     """The books of one object, in bytes; None where a source never said.
 
-    ``reserved_bytes`` = unwritten thick space + accepted reservations + set-aside.
+    ``reserved_bytes`` = unwritten thick space + accepted reservations + set-aside; of those
+    ``held_bytes`` are what accepted scenarios hold.
     """
 
     usable_bytes: int
     used_bytes: int
     provisioned_bytes: int | None = None
     reserved_bytes: int = 0
+    held_bytes: int = 0
     logical_written_bytes: int | None = None
     marks: Marks = DEFAULT
 
     def __post_init__(self) -> None:
         """Refuse amounts that no array can have."""
-        for name in ("usable_bytes", "used_bytes", "reserved_bytes"):
+        for name in ("usable_bytes", "used_bytes", "reserved_bytes", "held_bytes"):
             checked_bytes(getattr(self, name), argument=name)
         for name in ("provisioned_bytes", "logical_written_bytes"):
             if (amount := getattr(self, name)) is not None:

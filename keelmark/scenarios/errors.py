@@ -34,6 +34,39 @@ class NothingToTakeBackError(ScenarioError):
         super().__init__(f"There is nothing to {what} in this scenario.")
 
 
+class NotDraftError(ScenarioError):
+    """What was accepted stands as it was accepted."""
+
+    title = "Accepted"
+    kind = "accepted"
+    status = 409
+
+    def __init__(self, *, name: str, would_be: str) -> None:
+        super().__init__(f"{name} was accepted; {would_be}.")
+
+
+class NotAcceptedError(ScenarioError):
+    """There is nothing that is held."""
+
+    title = "Not accepted"
+    kind = "not-accepted"
+    status = 409
+
+    def __init__(self, *, name: str) -> None:
+        super().__init__(f"{name} is not accepted, so nothing is held for it.")
+
+
+class BarredError(ScenarioError):
+    """A plan of which a move cannot be is not accepted."""
+
+    title = "A move cannot be"
+    kind = "barred"
+    status = 409
+
+    def __init__(self, *, name: str, barred: str) -> None:
+        super().__init__(f"{name} cannot be accepted: {barred}.")
+
+
 class DroppedError(ScenarioError):
     """A scenario that was dropped is not changed."""
 

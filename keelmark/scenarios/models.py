@@ -13,6 +13,8 @@ class State(models.TextChoices):
     """Where a scenario stands."""
 
     DRAFT = "draft"
+    ACCEPTED = "accepted"
+    CARRIED_OUT = "carried out"
     DROPPED = "dropped"
 
 
@@ -32,6 +34,9 @@ class Scenario(models.Model):
     changed_at = models.DateTimeField()
     baseline = models.JSONField(default=dict)  # what was known of what its moves name, by id
     baseline_at = models.DateTimeField()
+    accepted_at = models.DateTimeField(null=True)
+    accepted_by = models.CharField(max_length=150, default="", blank=True)
+    lapses_on = models.DateField(null=True)  # until then what it takes is held
     copied_from = models.ForeignKey("self", on_delete=models.SET_NULL, null=True, related_name="+")
 
     class Meta:

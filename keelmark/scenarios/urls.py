@@ -3,6 +3,7 @@
 from django.urls import path
 
 from keelmark.scenarios.api.answers import AnswerView
+from keelmark.scenarios.api.holding import AcceptanceView, ReservationsView
 from keelmark.scenarios.api.outcomes import OutcomeView
 from keelmark.scenarios.api.placements import PlacementView
 from keelmark.scenarios.api.scenarios import (
@@ -30,5 +31,7 @@ urlpatterns = [
     path(f"{ONE}/copies", ScenarioCopiesView.as_view(), name="scenario-copies"),
     path(f"{ONE}/comments", ScenarioCommentsView.as_view(), name="scenario-comments"),
     path(f"{ONE}/answer", AnswerView.as_view(), name="scenario-answer"),
+    path(f"{ONE}/acceptance", AcceptanceView.as_view(), name="scenario-acceptance"),
+    path("reservations", ReservationsView.as_view(), name="reservations"),
     path(f"{ONE}/outcome", OutcomeView.as_view(), name="scenario-outcome"),
 ]

@@ -27,7 +27,7 @@ def test_books_agree_with_the_ledger_of_each(rows: list[tuple[int, int, int | No
     caution = np.full(len(rows), marks.caution_percent, dtype=np.int64)
     books = Books(
         size=amounts(size), used=amounts(used), promised=amounts(promised),
-        reserved=amounts(reserved),
+        reserved=amounts(reserved), held=amounts([0] * len(rows)),
     )  # fmt: skip
     for at, row in enumerate(rows):
         one = Ledger(

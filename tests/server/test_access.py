@@ -145,6 +145,8 @@ WHO: dict[str, set[str]] = {
     "scenarios_draw_up": DO, "scenarios_change": DO, "scenarios_moves_set": DO,
     "scenarios_moves_put_in": DO, "scenarios_step": DO, "scenarios_names": READ,
     "scenarios_rebase": DO, "scenarios_copy": DO, "scenarios_say": DO,
+    "scenarios_acceptance": READ, "scenarios_accept": DO, "scenarios_renew": DO,
+    "scenarios_give_up": DO, "reservations_list": READ,
     "siftings_list": READ, "siftings_keep": READ, "siftings_drop": READ,
     "audit_list": {"auditor", "administrator"},
     "people_list": {"administrator"}, "people_create": {"administrator"},

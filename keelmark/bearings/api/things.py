@@ -97,6 +97,7 @@ class LedgerRead(serializers.Serializer[Record]):
     plannable_bytes = serializers.IntegerField(allow_null=True)
     provisioned_bytes = serializers.IntegerField(allow_null=True)
     reserved_bytes = serializers.IntegerField()
+    held_bytes = serializers.IntegerField(help_text="of them, by accepted scenarios")
     overcommit_percent = serializers.FloatField(allow_null=True)
     exposure_bytes = serializers.IntegerField(allow_null=True)
     caution_percent = serializers.IntegerField()
@@ -164,6 +165,7 @@ def _ledger(view: View, node: Node) -> dict[str, Any] | None:  # Any: JSON
         "plannable_bytes": ledger.plannable_bytes if is_shared and is_known else None,
         "provisioned_bytes": ledger.provisioned_bytes if is_shared else None,
         "reserved_bytes": ledger.reserved_bytes,
+        "held_bytes": ledger.held_bytes,
         "overcommit_percent": ledger.overcommit_percent if is_shared else None,
         "exposure_bytes": ledger.exposure_bytes if is_shared else None,
         "caution_percent": ledger.marks.caution_percent,

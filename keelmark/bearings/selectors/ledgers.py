@@ -59,6 +59,7 @@ def ledger_at(view: View, node: Node) -> Ledger | None:
         used_bytes=used,
         provisioned_bytes=books.promised.told(node.row),
         reserved_bytes=books.reserved.told(node.row) or 0,
+        held_bytes=books.held.told(node.row) or 0,
         marks=Marks(**{
             one.name: int(getattr(marks, one.name)[node.row]) for one in fields(Marks)
         }),

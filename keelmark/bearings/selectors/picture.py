@@ -24,8 +24,10 @@ from keelmark.core.arrays import Bools
 from keelmark.core.estate.estate import Estate
 from keelmark.core.estate.reading import LIKELY, Beside, Reading, read
 from keelmark.core.scenario.compiling import Compiled
+from keelmark.core.scenario.holding import with_holds
 from keelmark.core.scenario.outcome import Ends, ended
 from keelmark.core.scenario.plan import read_with
+from keelmark.estate.reservations import held_version, holds_in
 from keelmark.readings.rows import EPOCH
 
 TRIES = 3  # of reading what moves meanwhile
@@ -101,6 +103,7 @@ class _Picture:
         self.lock = RLock()
         self.beside: dict[tuple[str, str], Beside] = {}
         self.tables: dict[str, pa.Table] = {}
+        self.bare: Estate | None = None  # without what accepted scenarios hold
         self.estate: Estate | None = None
         self.planner: Planner | None = None
         self.plans: Lately[Hashable, Drawn] = Lately(KEPT_PLANS)
@@ -112,9 +115,13 @@ class _Picture:
         if revision is None or settings.PICTURE_IS_MADE_WHEN_ASKED:
             build_revision(now=now())
             revision = ours.latest("pk")
+        held = held_version()
         with self.lock:
-            if self.estate is None or self.estate.revision != revision.pk:
-                self.estate = self._loaded(revision)
+            if self.bare is None or self.bare.revision != revision.pk:
+                self.bare, self.estate = self._loaded(revision), None
+            if self.estate is None or self.estate.held != held:
+                holds = holds_in(self.bare) if held else ()
+                self.estate = replace(with_holds(self.bare, holds, held=held), held=held)
             return self.estate
 
     def _loaded(self, revision: Revision) -> Estate:
@@ -132,7 +139,7 @@ class _Picture:
         )
 
     def drawn(self, planned: Planned) -> Drawn:
-        key = (self.newest().revision, planned.key)
+        key = (self.newest().key, planned.key)
         with self.lock:
             kept = self.plans.get(key)
             return kept or self.plans.keep(key, self.drawn_anew(planned))

@@ -48,12 +48,16 @@ def nearest_marks(*levels: tuple[Amounts, ...], n: int) -> MarkColumns:
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Books:
-    """Space of many things in bytes; what follows from what is not known is not known."""
+    """Space of many things in bytes; what follows from what is not known is not known.
+
+    ``held`` is that part of ``reserved`` which accepted scenarios hold: it will be used.
+    """
 
     size: Amounts
     used: Amounts
     promised: Amounts
     reserved: Amounts
+    held: Amounts
 
     @property
     def free(self) -> Amounts:
@@ -90,10 +94,14 @@ class Books:
         return _percent(self.promised, of=self.size)
 
     def past(self, percent: Int64s) -> Bools:
-        """Return which are filled to a mark; where there is no room and nothing in it, none."""
+        """Return which are filled to a mark, by what is used and what is held of them.
+
+        Where there is no room and nothing in it, none.
+        """
         is_known = self.size.is_known & self.used.is_known
         is_filled = (self.used.values > 0) | (self.size.values > 0)
-        reached = self.used.values >= percent_of(self.size.values, percent)
+        taken = self.used.values + self.held.values
+        reached = taken >= percent_of(self.size.values, percent)
         told: Bools = is_known & is_filled & reached
         return told
 

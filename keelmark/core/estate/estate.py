@@ -8,6 +8,7 @@ import numpy as np
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.estate.books import MarkColumns
 from keelmark.core.estate.columns import Amounts, Pairs, Table
+from keelmark.core.estate.holds import Hold
 from keelmark.core.forecast import MAX_HORIZON_DAYS, Outlook
 from keelmark.core.forecast.changed import with_flat
 from keelmark.core.forecast.outlook import amounts_after
@@ -51,7 +52,8 @@ class Estate:
 
     Every table has the columns ``seen`` and ``retired`` (days, the latter unknown while it is
     there); what holds bytes has ``used``, ``size``, ``promised`` and ``reserved``. ``variant``
-    names the plan that it is read with, empty where it is as it is.
+    names the plan that it is read with, empty where it is as it is; ``holds`` are what accepted
+    scenarios hold, and ``held`` tells one set of them from another.
     """
 
     revision: int
@@ -61,11 +63,13 @@ class Estate:
     marks: Mapping[str, MarkColumns] = field(default_factory=dict)
     outlooks: Mapping[str, Outlooks] = field(default_factory=dict)
     variant: str = ""
+    holds: tuple[Hold, ...] = ()
+    held: str = ""
 
     @property
     def key(self) -> tuple[int, str]:
         """What tells this estate from any other that was read."""
-        return self.revision, self.variant
+        return self.revision, f"{self.held}/{self.variant}"
 
     def table(self, kind: str) -> Table:
         """Return the table of a kind; raise KeyError at a kind that there is not."""

@@ -12,6 +12,7 @@ from keelmark.core.errors import RangeError
 from keelmark.core.estate.books import Books, Sum, folded, total
 from keelmark.core.estate.columns import NOWHERE, Amounts, Column, Words, nothing, unknown
 from keelmark.core.estate.estate import READ_KINDS, Estate, Past, PastAmounts
+from keelmark.core.estate.holds import held_on, promised_on
 from keelmark.core.forecast import MAX_HORIZON_DAYS
 
 LIKELY = 0.5
@@ -205,7 +206,8 @@ class _Reader:
         }
         without = {"reserved": nothing(n)}
         books = Books(
-            **{name: columns.get(name, without.get(name, unknown(n))) for name in _BOOKED}
+            **{name: columns.get(name, without.get(name, unknown(n))) for name in _BOOKED},
+            held=nothing(n),
         )
         if self.when is When.PAST and self.past is not None:
             books = _of_then(books, then=self.past.amounts.get(kind))
@@ -219,8 +221,23 @@ class _Reader:
                 self.middle[kind] = np.maximum(self.middle[kind] + self.added[kind], 0.0)
         if kind in _PROMISE_IS_SIZE:
             books = replace(books, promised=books.size)
+        if self.when is not When.PAST and self.estate.holds:
+            books = self._with_holds(books, kind=kind, n=n)
         self.books[kind] = books
         self.n_unread[kind] = (~books.used.is_known).astype(np.int64)
+
+    def _with_holds(self, books: Books, *, kind: str, n: int) -> Books:
+        held = held_on(self.estate.holds, kind=kind, day=self.day, n=n)
+        promised = promised_on(self.estate.holds, kind=kind, day=self.day, n=n)
+        return replace(
+            books,
+            held=Amounts(values=held, is_known=np.ones(n, dtype=np.bool_)),
+            reserved=replace(books.reserved, values=books.reserved.values + held),
+            promised=replace(
+                books.promised,
+                values=np.where(books.promised.is_known, books.promised.values + promised, 0),
+            ),
+        )
 
     def _expected(self, kind: str, *, n: int) -> Amounts:
         """Used bytes at the quantile; the likely ones are kept beside them."""
@@ -257,6 +274,7 @@ class _Reader:
             used=used,
             promised=replace(promised, is_known=promised.is_known & (n_unpromised == 0)),
             reserved=folded(parts.reserved, onto=read_only, n=n)[0],
+            held=folded(parts.held, onto=read_only, n=n)[0],
         )
         if self.when is When.PAST:
             self.is_there[whole] = self.is_there[whole] | used.is_known
@@ -298,13 +316,18 @@ _PROMISE_IS_SIZE = frozenset({"volume", "disk"})  # what they were cut to
 def _of_then(books: Books, *, then: PastAmounts | None) -> Books:
     n = len(books.used)
     if then is None:
-        return Books(size=unknown(n), used=unknown(n), promised=unknown(n), reserved=unknown(n))
+        return Books(
+            size=unknown(n), used=unknown(n), promised=unknown(n), reserved=unknown(n),
+            held=unknown(n),
+        )  # fmt: skip
     # Of then nobody keeps what was reserved; sizes that were not told then stand as now.
     size = Amounts(
         values=np.where(then.size.is_known, then.size.values, books.size.values),
         is_known=then.size.is_known | books.size.is_known,
     )
-    return Books(size=size, used=then.used, promised=then.promised, reserved=unknown(n))
+    return Books(
+        size=size, used=then.used, promised=then.promised, reserved=unknown(n), held=unknown(n)
+    )
 
 
 def _rounded(amounts: Float64s) -> Amounts:

@@ -8,7 +8,7 @@ from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.forecast import Runway, runway
 from keelmark.core.placement.assigning import Assigned
-from keelmark.core.placement.ground import Ground
+from keelmark.core.placement.ground import Ground, PoolColumns
 from keelmark.core.placement.hurdles import Check, Hurdles, hurdles_of
 from keelmark.core.placement.ranking import Weights, left_by, place_together, scores
 from keelmark.core.placement.workloads import Apart, Workload
@@ -185,8 +185,9 @@ def runways_with(
     added = np.where(since >= 0, written[np.clip(since, 0, horizon_days - 1)], 0.0)
     of, marks = columns.outlook.of_rows(pools), columns.limit_bytes[pools]
     used = columns.used_bytes[pools].astype(np.float64)
+    held = _held(columns, pools=pools, ages=ages, n_days=n_days)
     told = []
-    for more in (np.zeros_like(added), added):
+    for more in (held, held + added):
         way = runway(of, mark_bytes=marks, horizon_days=n_days, added_bytes=more)
         # What stands there by the newest reading needs no forecast.
         is_there = used >= marks
@@ -199,6 +200,17 @@ def runways_with(
             )
         )
     return told[0], told[1]
+
+
+def _held(columns: PoolColumns, *, pools: Int64s, ages: Int64s, n_days: int) -> Float64s:
+    """What others hold of some pools, on each day from each one's own last reading."""
+    told = np.zeros((len(pools), n_days))
+    place = {row: at for at, row in enumerate(pools.tolist())}
+    for one in columns.holds:
+        at = place.get(one.row)
+        if at is not None:
+            told[at] += one.on(columns.today - ages[at] + np.arange(1, n_days + 1))
+    return told
 
 
 def _from_today(days: Float64s, ages: Int64s, is_there: np.ndarray) -> Float64s:

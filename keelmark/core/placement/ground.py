@@ -7,6 +7,7 @@ import numpy as np
 
 from keelmark.core.arrays import Bools, Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE
+from keelmark.core.estate.holds import Hold
 from keelmark.core.forecast import Outlook
 from keelmark.core.forecast.room import Additions, additions_of, room_until
 from keelmark.core.units import PERCENT
@@ -32,7 +33,7 @@ class SpaceColumns:
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class PoolColumns(SpaceColumns):
-    """Pools (n_pools,): their books, marks and futures."""
+    """Pools (n_pools,): their books, marks and futures, and what others hold from today on."""
 
     array: Int64s
     site: Int64s
@@ -41,6 +42,8 @@ class PoolColumns(SpaceColumns):
     promised_bytes: Int64s
     is_promise_known: Bools
     overcommit_limit_percent: Int64s
+    holds: tuple[Hold, ...] = ()
+    today: int = 0  # counted from 1970, as holds are
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)

@@ -29,13 +29,14 @@ class Beside:
 
     ``busy_iops`` and ``busy_bytes_per_second`` is what arrays do in their busy hours,
     ``min_iops`` what they promise to disks. ``rejects`` is by policy (n_pools,): how many of its
-    rules a pool would break.
+    rules a pool would break. What the scenario ``owner`` holds itself is not counted.
     """
 
     busy_iops: Float64s
     busy_bytes_per_second: Float64s
     min_iops: Float64s
     rejects: Mapping[str, Int64s] = field(default_factory=dict)
+    owner: int = 0
 
 
 def ground_of(
@@ -80,7 +81,7 @@ def ground_of(
         pool=pool,
         cluster=cluster,
         store=store,
-        pools=_pools(reading, then=then, planned=planned),
+        pools=_pools(reading, then=then, planned=planned, owner=beside.owner),
         stores=SpaceColumns(**_space(reading, "datastore", planned)) if has_stores else None,
         arrays=_arrays(reading, beside),
         clusters=clusters_of(then, n_host_losses=n_host_losses),
@@ -92,7 +93,7 @@ def ground_of(
 
 
 def _pools(
-    reading: Reading, *, then: Reading, planned: Mapping[str, Float64s]
+    reading: Reading, *, then: Reading, planned: Mapping[str, Float64s], owner: int
 ) -> PoolColumns:  # fmt: skip
     table = reading.estate.table("pool")
     n = len(table)
@@ -110,6 +111,10 @@ def _pools(
         promised_bytes=promised.values[:n],
         is_promise_known=promised.is_known[:n],
         overcommit_limit_percent=reading.estate.marks["pool"].overcommit_limit_percent,
+        holds=tuple(
+            one for one in reading.estate.holds if one.kind == "pool" and one.owner != owner
+        ),
+        today=reading.day,
     )
 
 
@@ -120,7 +125,8 @@ def _space(
     outlooks, marks = reading.estate.outlooks[kind], reading.estate.marks[kind]
     return {
         "used_bytes": books.used.values,
-        "reserved_bytes": books.reserved.values,
+        # What is held is planned, too: it is counted by its days, not here.
+        "reserved_bytes": books.reserved.values - books.held.values,
         "limit_bytes": percent_of(books.size.values, marks.limit_percent),
         "is_read": books.size.is_known & books.used.is_known & ~_is_unread(table),
         "outlook": outlooks.of,

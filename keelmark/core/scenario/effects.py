@@ -192,6 +192,23 @@ class Course(OfRow):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Asks(OfRow):
+    """What work asks of the thing that it comes onto, in I/O a second."""
+
+    min_iops: int
+    busy_iops: int
+
+    def write(self, draft: Draft) -> None:
+        """Write it into an estate that is being changed."""
+        del draft  # nothing that is told of a thing is another by it; it is held once accepted
+
+    def undone(self, estate: Estate) -> "Effect":
+        """Return what restores the estate."""
+        del estate
+        return replace(self, min_iops=-self.min_iops, busy_iops=-self.busy_iops)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Born(OfRow):
     """A thing that there is not yet; columns and links that are not named are not known.
 

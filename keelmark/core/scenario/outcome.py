@@ -163,9 +163,7 @@ def _course_of(estate: Estate, change: Changes) -> _Course:
     ages = np.maximum(estate.day - outlooks.as_of, 0)
     horizon = min(change.added.shape[1] - 1 + int(ages.max(initial=0)), MAX_HORIZON_DAYS)
     sizes = _from_birth(np.maximum(change.sizes, 0))
-    limit_percent = estate.marks[change.kind].limit_percent[rows]
-    marks = percent_of(sizes.ravel(), np.repeat(limit_percent, sizes.shape[1]))
-    marks = marks.reshape(sizes.shape)
+    marks = marks_by_day(estate, change)
     risen = (marks - marks[:, :1]).astype(np.float64)
     # From each one's own last reading: a pool last read days ago starts there.
     since = np.arange(1, horizon + 1)[None, :] - ages[:, None]
@@ -175,6 +173,14 @@ def _course_of(estate: Estate, change: Changes) -> _Course:
         bytes=np.take_along_axis(change.added - risen, at, axis=1),
         is_sized=sizes.max(axis=1, initial=0) > 0,
     )  # fmt: skip
+
+
+def marks_by_day(estate: Estate, change: Changes) -> Int64s:
+    """Return the limit marks of what a plan changes, on each day from today on."""
+    sizes = _from_birth(np.maximum(change.sizes, 0))
+    limit_percent = estate.marks[change.kind].limit_percent[change.rows]
+    marks = percent_of(sizes.ravel(), np.repeat(limit_percent, sizes.shape[1]))
+    return marks.reshape(sizes.shape)
 
 
 def _after(estate: Estate, change: Changes) -> Runway:
@@ -276,7 +282,9 @@ def changes_of(
     of_kind = [one for one in plan.effects if one.kind == kind and isinstance(one, OfRow)]
     n_read = len(now.estate.table(kind)) if kind in _OF_OTHERS else NEVER
     of_kind = [one for one in of_kind if one.row < n_read]
-    rows = np.array(sorted({one.row for one in of_kind}), dtype=np.int64)
+    holds = [one for one in estate.holds if one.kind == kind]
+    named = {one.row for one in of_kind} | {one.row for one in holds}
+    rows = np.array(sorted(named), dtype=np.int64)
     days = np.arange(horizon_days + 1)
     place = {row: at for at, row in enumerate(rows.tolist())}
     added = np.zeros((len(rows), horizon_days + 1))
@@ -297,6 +305,8 @@ def changes_of(
             is_known[at] = "size" in one.amounts
         elif isinstance(one, Retire):
             sizes[at, begin:] = 0
+    for held in holds:
+        added[place[held.row]] += held.on(days + estate.day)
     return Changes(kind=kind, rows=rows, sizes=sizes, added=added)
 
 

@@ -8,9 +8,11 @@ import numpy as np
 from keelmark.core.arrays import Int64s
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.estate.estate import Estate, Outlooks
+from keelmark.core.estate.holds import Hold
 from keelmark.core.scenario.draft import Draft
 from keelmark.core.scenario.effects import (
     AddAmount,
+    Asks,
     Born,
     Course,
     Effect,
@@ -57,6 +59,9 @@ class Stage:
         self.effects: list[Effect] = []
         self._births = births
         self._courses: dict[At, list[Course]] = {}
+        self._holds: dict[At, list[Hold]] = {}
+        for one in estate.holds:
+            self._holds.setdefault(At(one.kind, one.row), []).append(one)
         self._left: dict[int, Iterator[At]] = {}
         self._names: dict[At, str] = {}
         self._asked: dict[tuple[str, int, int, float], int] = {}
@@ -152,6 +157,10 @@ class Stage:
         if told is None:
             return 0 if of in self._courses else None
         return max(0, told + sum(one.bytes_on(self.day) for one in self._courses.get(of, ())))
+
+    def held(self, of: At) -> int:
+        """Return the bytes that others hold of a thing on the day."""
+        return sum(one.bytes_on(self.day) for one in self._holds.get(of, ()))
 
     def _judged(self, of: At) -> Outlooks | None:
         """The outlooks of a thing's kind, where its own is judged."""
@@ -295,6 +304,17 @@ class Stage:
         """Write that a thing is there no longer."""
         self.write(Retire(day=self.day, kind=of.kind, row=of.row))
 
+    def asks(self, of: At, *, min_iops: int, busy_iops: int) -> None:
+        """Write what work asks of the pools under a thing, in I/O a second."""
+        for one, share in self.below(of):
+            if one.kind == "pool" and (min_iops or busy_iops):
+                self.write(
+                    Asks(
+                        day=self.day, kind=one.kind, row=one.row,
+                        min_iops=round(min_iops * share), busy_iops=round(busy_iops * share),
+                    )
+                )  # fmt: skip
+
     def course(
         self, of: At, holds: Holds, *, is_less: bool = False, day: int | None = None
     ) -> None:
@@ -332,4 +352,4 @@ def over_limit(stage: Stage, of: At, *, added_bytes: int = 0) -> int:
     used, size = stage.expected(of, quantile=BAD_CASE), stage.amount(of, "size")
     if used is None or size is None:
         return 0
-    return used + added_bytes - size * stage.limit_percent(of) // PERCENT
+    return used + stage.held(of) + added_bytes - size * stage.limit_percent(of) // PERCENT

@@ -66,6 +66,12 @@ class RecordRead(serializers.Serializer[Record]):
     said_month_ago_on = serializers.DateField(allow_null=True)
 
 
+class HeldRead(serializers.Serializer[Record]):
+    scenario_id = serializers.IntegerField()
+    first_on = serializers.DateField()
+    most_bytes = Int64Field()
+
+
 class StandingRead(serializers.Serializer[Record]):
     entity = ThingRead()
     site_name = serializers.CharField(allow_null=True)
@@ -93,6 +99,7 @@ class StandingRead(serializers.Serializer[Record]):
     record = RecordRead()
     workings = WorkingRead(many=True, help_text="how the likely and the order-by date come about")
     path = serializers.DictField(child=serializers.ListField(child=Int64Field(allow_null=True)))
+    held = HeldRead(many=True, help_text="by accepted scenarios, which the path has in it")
 
 
 class ForecastWanted(serializers.Serializer[Record]):
@@ -162,7 +169,13 @@ class ForecastView(APIView):
                 "said_week_ago_on": kept.said_week_ago_on,
                 "said_month_ago_on": kept.said_month_ago_on,
             },
-            "path": fan_told(outlook, horizon_days=wanted["days"], quantiles=FAN_QUANTILES),
+            "path": fan_told(
+                outlook,
+                horizon_days=wanted["days"],
+                quantiles=FAN_QUANTILES,
+                added=standing.held_ahead(found),
+            ),
+            "held": standing.held_told(found),
         }
         return Response(StandingRead(body).data)
 

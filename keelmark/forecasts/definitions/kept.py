@@ -46,10 +46,16 @@ def _table(forecasts: Sequence[KeptForecast | None], *, name: str, n_columns: in
 
 
 def fan_told(
-    outlook: Outlook, *, horizon_days: int, quantiles: tuple[float, ...]
-) -> dict[str, list[int | None]]:
-    """Return the fan of the only series of an outlook by quantile name."""
+    outlook: Outlook, *, horizon_days: int, quantiles: tuple[float, ...],
+    added: Float64s | None = None,
+) -> dict[str, list[int | None]]:  # fmt: skip
+    """Return the fan of the only series of an outlook by quantile name.
+
+    ``added`` (1, n_days), as far as the horizon or further, is what comes besides.
+    """
     fan = paths(outlook, horizon_days=horizon_days, quantiles=quantiles)[0]
+    if added is not None:
+        fan = fan + added[:, :horizon_days]
     return {
         f"p{round(quantile * 100)}": whole_numbers(path)
         for quantile, path in zip(quantiles, fan, strict=True)

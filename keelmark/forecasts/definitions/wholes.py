@@ -86,6 +86,15 @@ class Whole:
     oldest_read_at: datetime
 
 
+def places_of(entity_id: int) -> list[int]:
+    """Return the pools or datastores that a thing is, or is added up from."""
+    kind = Entity.objects.filter(pk=entity_id).values_list("kind", flat=True).first()
+    whole = OWNERS.get(Kind(kind)) if kind else None
+    if whole is None:
+        return [entity_id]
+    return list(whole.found.filter(**{whole.owner: entity_id}).values_list("pk", flat=True))
+
+
 def wholes_of(kind: Kind, *, entities: list[Entity]) -> list[Whole]:
     of_kind = OWNERS[kind]
     ids = [entity.pk for entity in entities]

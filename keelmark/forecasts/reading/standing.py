@@ -1,25 +1,29 @@
 """Reads standing forecasts of anything, and lists of what ends first."""
 
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, timedelta
+from typing import Any
 
 import numpy as np
 from django.contrib.auth.models import User
 from django.db.models import Count, F, Q, QuerySet
 
-from keelmark.core.arrays import Int64s
+from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.days import date_after
+from keelmark.core.estate.holds import Hold
 from keelmark.core.forecast import Outlook, Runway, grown, runway
 from keelmark.core.units import percent_of
 from keelmark.estate import selectors as estate
 from keelmark.estate.marks import nearest_marks
 from keelmark.estate.models import Entity, Kind, Pool
+from keelmark.estate.reservations import holds_on
 from keelmark.estate.sift import Sift, ids_found
 from keelmark.forecasts.definitions.horizon import HORIZON_DAYS, MARKS
 from keelmark.forecasts.definitions.kept import outlook_of
 from keelmark.forecasts.definitions.ways import WAYS, percents_of
-from keelmark.forecasts.definitions.wholes import whole_size
+from keelmark.forecasts.definitions.wholes import places_of, whole_size
 from keelmark.forecasts.models import ForecastRun, KeptForecast, Metric
+from keelmark.readings.rows import EPOCH
 
 Triple = tuple[date | None, date | None, date | None]  # early, likely, late
 
@@ -53,6 +57,7 @@ class Standing:
     metric: Metric
     forecast: KeptForecast
     scale: Scale | None
+    holds: tuple[Hold, ...] = ()  # of accepted scenarios
 
     @property
     def marks(self) -> dict[str, int | None]:
@@ -74,8 +79,9 @@ def standing_of(entity: Entity, *, metric: Metric) -> Standing | None:
     if kept is None:
         return None
     return Standing(
-        entity=entity, metric=metric, forecast=kept, scale=scale_of(entity, metric=metric)
-    )
+        entity=entity, metric=metric, forecast=kept, scale=scale_of(entity, metric=metric),
+        holds=holds_on(places_of(entity.pk)) if metric == Metric.USED else (),
+    )  # fmt: skip
 
 
 def scale_of(entity: Entity, *, metric: Metric) -> Scale | None:
@@ -116,21 +122,49 @@ def reckoned(standing: Standing, *, growth: float) -> Reckoned:
     """Return the dates of a thing if it grew so many times as fast."""
     kept = standing.forecast
     outlook = grown_outlook([kept], growth=growth)
+    held = held_ahead(standing)
     dates: dict[str, Triple] = {}
     chance = None
     for mark, level in standing.marks.items():
         if level is None:
             dates[mark] = (None, None, None)
             continue
-        way = _way(outlook, marks=np.array([level], dtype=np.int64))
+        way = _way(outlook, marks=np.array([level], dtype=np.int64), added=held)
         dates[mark] = _dates(way, at=0, as_of=kept.as_of)
         if mark == "limit" and not np.isnan(way.chance_within[0]):
             chance = float(way.chance_within[0])
     return Reckoned(dates=dates, limit_chance=chance)
 
 
-def _way(outlook: Outlook, *, marks: Int64s) -> Runway:
-    return runway(outlook, mark_bytes=marks, horizon_days=HORIZON_DAYS)
+def held_ahead(standing: Standing) -> Float64s | None:
+    """Return the bytes that are held on each day after the last reading, (1, n); None: none."""
+    as_of = standing.forecast.as_of
+    if not standing.holds or as_of is None:
+        return None
+    days = (as_of - EPOCH).days + np.arange(1, HORIZON_DAYS + 1)
+    held = np.zeros((1, HORIZON_DAYS))
+    for one in standing.holds:
+        held[0] += one.on(days)
+    return held
+
+
+def held_told(standing: Standing) -> list[dict[str, Any]]:  # Any: JSON
+    """Return who holds how much of a thing, the first first."""
+    by_owner: dict[int, list[Hold]] = {}
+    for one in sorted(standing.holds, key=lambda one: one.first_day):
+        by_owner.setdefault(one.owner, []).append(one)
+    return [
+        {
+            "scenario_id": owner,
+            "first_on": EPOCH + timedelta(days=some[0].first_day),
+            "most_bytes": sum(one.most_bytes for one in some),
+        }
+        for owner, some in by_owner.items()
+    ]
+
+
+def _way(outlook: Outlook, *, marks: Int64s, added: Float64s | None) -> Runway:
+    return runway(outlook, mark_bytes=marks, horizon_days=HORIZON_DAYS, added_bytes=added)
 
 
 def _dates(way: Runway, *, at: int, as_of: date | None) -> Triple:

@@ -98,8 +98,13 @@ def _plannable(ledger: Ledger, *, of: Books) -> Working:
         Step(label="limit mark", sign="×", text=f"{limit} %"),
         Step(label="line not to pass", amount=ledger.limit_bytes, is_result=True),
         Step(label="used", sign="−", amount=ledger.used_bytes),
-        Step(label="thick, not yet written", sign="−", amount=ledger.reserved_bytes),
-    ]
+        Step(
+            label="thick, not yet written", sign="−",
+            amount=ledger.reserved_bytes - ledger.held_bytes,
+        ),
+    ]  # fmt: skip
+    if ledger.held_bytes:
+        steps.append(Step(label="held by accepted scenarios", sign="−", amount=ledger.held_bytes))
     if left < 0:
         steps.append(Step(label="would leave", amount=left))
     steps.append(Step(label="plannable", amount=ledger.plannable_bytes, is_result=True))

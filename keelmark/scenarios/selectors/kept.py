@@ -1,7 +1,7 @@
 """Scenarios as they are kept, for whom they are, and their moves as the core knows them."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from typing import Any
 
@@ -92,8 +92,9 @@ class PlannedMoves:
         return f"{self.scenario_id}.{self.revision}{left_out}"
 
     def compiled(self, estate: Estate) -> Compiled:
-        """Return what they do to an estate."""
-        return compiled(estate, self.moves)
+        """Return what they do to an estate; what is held for them is not there twice."""
+        others = tuple(one for one in estate.holds if one.owner != self.scenario_id)
+        return compiled(replace(estate, holds=others), self.moves)
 
 
 def planned_in(revision: ScenarioRevision) -> PlannedMoves:

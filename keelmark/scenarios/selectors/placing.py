@@ -14,7 +14,8 @@ from keelmark.compliance.selectors.needs import busy_of_arrays
 from keelmark.compliance.selectors.offers import offers_at
 from keelmark.compliance.selectors.standing import facts_at
 from keelmark.core.arrays import Float64s, Int64s
-from keelmark.core.estate.reading import LIKELY
+from keelmark.core.estate.columns import NOWHERE
+from keelmark.core.estate.reading import LIKELY, Reading
 from keelmark.core.placement.answer import Answer, answer, runways_with
 from keelmark.core.placement.ground import Ground, Worked
 from keelmark.core.placement.of_estate import Beside, ground_of
@@ -83,12 +84,19 @@ def _some(ground: Ground, rows: Int64s) -> Ground:
     )  # fmt: skip
 
 
+# What others hold is planned, whether or not anything else is.
+NOTHING_PLANNED: Final = PlannedMoves(scenario_id=0, revision=0, moves=())
+
+
 def _ground(view: View, *, planned: PlannedMoves | None, workload: Workload) -> Ground:
     reading = view.reading
+    owner = planned.scenario_id if planned else 0
+    held = _held_iops(reading, owner=owner, workload=workload)
     beside = Beside(
-        busy_iops=busy_of_arrays(reading, measure=Measure.IOPS),
+        owner=owner,
+        busy_iops=busy_of_arrays(reading, measure=Measure.IOPS) + held.busy,
         busy_bytes_per_second=busy_of_arrays(reading, measure=Measure.THROUGHPUT),
-        min_iops=np.nan_to_num(offers_at(reading, kind="array").must_min),
+        min_iops=np.nan_to_num(offers_at(reading, kind="array").must_min) + held.least,
         rejects={} if workload.policy is None else {workload.policy.name: _rejects(view, workload)},
     )
     revision = reading.estate.revision
@@ -96,7 +104,9 @@ def _ground(view: View, *, planned: PlannedMoves | None, workload: Workload) -> 
     if worked is None or len(worked) > MOST_WORKED:
         worked = _WORKED.keep(revision, {})
     if planned is None or not planned.moves:
-        return replace(ground_of(reading, beside, has_stores=True), worked=worked)
+        if not reading.estate.holds:
+            return replace(ground_of(reading, beside, has_stores=True), worked=worked)
+        planned = planned or NOTHING_PLANNED
     day = reading.estate.day + workload.last_day
     then = reading_at(day=day, quantile=BAD_CASE, planned=planned)
     plain = replace(ground_of(reading, beside, has_stores=True), worked=worked)
@@ -105,6 +115,27 @@ def _ground(view: View, *, planned: PlannedMoves | None, workload: Workload) -> 
         planned={kind: _coming(plain, planned, kind, workload) for kind in SPACES},
     )  # fmt: skip
     return replace(told, worked=worked)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class _HeldIops:
+    least: Float64s
+    busy: Float64s
+
+
+def _held_iops(reading: Reading, *, owner: int, workload: Workload) -> _HeldIops:
+    """I/O a second of each array that other scenarios hold until the workload's last day."""
+    n = len(reading.estate.table("array"))
+    least, busy = np.zeros(n), np.zeros(n)
+    array = reading.link("pool", "array")
+    last = reading.estate.day + workload.last_day
+    for one in reading.estate.holds:
+        if one.kind != "pool" or one.owner == owner or one.first_day > last:
+            continue
+        if (row := int(array[one.row])) != NOWHERE:
+            least[row] += one.min_iops
+            busy[row] += one.busy_iops
+    return _HeldIops(least=least, busy=busy)
 
 
 def _coming(ground: Ground, planned: PlannedMoves, kind: str, workload: Workload) -> Float64s:

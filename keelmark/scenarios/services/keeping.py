@@ -12,8 +12,9 @@ from keelmark.access.errors import wrong_field
 from keelmark.access.services.audit import Facts, audit
 from keelmark.access.versions import check_version
 from keelmark.bearings.selectors.picture import newest_estate
+from keelmark.estate.models import Reservation
 from keelmark.readings.rows import EPOCH
-from keelmark.scenarios.errors import DroppedError, NothingToTakeBackError
+from keelmark.scenarios.errors import DroppedError, NotDraftError, NothingToTakeBackError
 from keelmark.scenarios.models import (
     MAX_MOVES,
     MAX_NAME,
@@ -34,6 +35,8 @@ from keelmark.scenarios.selectors.kept import (
     standing_revision,
 )
 
+HELD = (State.ACCEPTED, State.CARRIED_OUT)
+
 
 def facts_of(scenario: Scenario) -> Facts:
     """Return what may be written of a scenario: its version is made of it."""
@@ -41,6 +44,7 @@ def facts_of(scenario: Scenario) -> Facts:
         "at": scenario.at, "n_revisions": scenario.revisions.count(), "name": scenario.name,
         "note": scenario.note, "state": scenario.state, "is_shared": scenario.is_shared,
         "baseline_at": scenario.baseline_at.isoformat(),
+        "lapses_on": scenario.lapses_on and scenario.lapses_on.isoformat(),
     }  # fmt: skip
 
 
@@ -77,7 +81,7 @@ def set_moves(
     MoveError
         If a move cannot be read; nothing is written then.
     """
-    scenario = _locked(actor, scenario_id, seen_version=seen_version)
+    scenario = locked(actor, scenario_id, seen_version=seen_version)
     scenario.revisions.filter(number__gt=scenario.at).delete()
     revision = _revise(scenario, actor, moves=moves, number=scenario.at + 1, what=what)
     _complete_baseline(scenario, revision)
@@ -88,7 +92,7 @@ def set_moves(
 @transaction.atomic
 def add_move(*, actor: User, scenario_id: int, move: dict[str, Any]) -> Scenario:  # Any: JSON
     """Put one more move behind all others, whoever changed them meanwhile."""
-    scenario = _locked(actor, scenario_id, seen_version=None)
+    scenario = locked(actor, scenario_id, seen_version=None)
     before = standing_revision(scenario).moves
     scenario.revisions.filter(number__gt=scenario.at).delete()
     revision = _revise(
@@ -104,7 +108,7 @@ def step(
     *, actor: User, scenario_id: int, is_back: bool, seen_version: str | None
 ) -> Scenario:  # fmt: skip
     """Take the last change back, or do it again."""
-    scenario = _locked(actor, scenario_id, seen_version=seen_version)
+    scenario = locked(actor, scenario_id, seen_version=seen_version)
     to = scenario.at - 1 if is_back else scenario.at + 1
     if not scenario.revisions.filter(number=to).exists():
         raise NothingToTakeBackError(what="take back" if is_back else "do again")
@@ -120,18 +124,22 @@ def settle(
     note: str | None = None, is_shared: bool | None = None, is_dropped: bool | None = None,
 ) -> Scenario:  # fmt: skip
     """Write what a scenario is called, for whom it is, and whether it is dropped."""
-    scenario = _locked(actor, scenario_id, seen_version=seen_version, may_be_dropped=True)
+    scenario = locked(
+        actor, scenario_id, seen_version=seen_version, may_be_dropped=True, may_be_accepted=True
+    )
     before = facts_of(scenario)
     if name is not None:
         scenario.name = _name(name)
+        Reservation.objects.filter(scenario_id=scenario.pk).update(scenario_name=scenario.name)
     if note is not None:
         scenario.note = note
     if is_shared is not None and is_shared != scenario.is_shared:
         if scenario.owner_id != actor.pk:
             raise PermissionDenied("Whose it is says for whom it is.")
         scenario.is_shared = is_shared
-    if is_dropped is not None:
+    if is_dropped is not None and is_dropped != (scenario.state == State.DROPPED):
         scenario.state = State.DROPPED if is_dropped else State.DRAFT
+        let_go(scenario)
     scenario.changed_at = now()
     scenario.save()
     audit(actor, action="change scenario", kind="scenario", subject_id=scenario.pk,
@@ -142,7 +150,7 @@ def settle(
 @transaction.atomic
 def rebase(*, actor: User, scenario_id: int, seen_version: str | None) -> Scenario:
     """Take the estate as it is now for what a scenario is drawn up on."""
-    scenario = _locked(actor, scenario_id, seen_version=seen_version)
+    scenario = locked(actor, scenario_id, seen_version=seen_version)
     _rebase(scenario, standing_revision(scenario))
     return scenario
 
@@ -166,9 +174,17 @@ def say(*, actor: User, scenario_id: int, text: str) -> Comment:
     )
 
 
-def _locked(
-    actor: User, scenario_id: int, *, seen_version: str | None, may_be_dropped: bool = False
-) -> Scenario:
+def let_go(scenario: Scenario) -> None:
+    """Hold nothing for a scenario any more; its acceptance is then gone."""
+    Reservation.objects.filter(scenario_id=scenario.pk).delete()
+    scenario.accepted_at, scenario.accepted_by, scenario.lapses_on = None, "", None
+
+
+def locked(
+    actor: User, scenario_id: int, *, seen_version: str | None, may_be_dropped: bool = False,
+    may_be_accepted: bool = False,
+) -> Scenario:  # fmt: skip
+    """Return a scenario to write to; raise where it may not be, or was changed since."""
     scenario_for(actor, scenario_id)
     scenario = Scenario.objects.select_for_update().get(pk=scenario_id)
     if not may_change(actor, scenario):
@@ -176,6 +192,10 @@ def _locked(
     check_version(seen_version, facts=facts_of(scenario))
     if scenario.state == State.DROPPED and not may_be_dropped:
         raise DroppedError(name=scenario.name)
+    if scenario.state in HELD and not may_be_accepted:
+        raise NotDraftError(
+            name=scenario.name, would_be="take that back first, or try it in a copy"
+        )
     return scenario
 
 

@@ -13,6 +13,7 @@ from keelmark.core.units import MAX_BYTES, PERCENT
 DAYS_A_WEEK: Final = 7
 MOST_THINGS: Final = 5_000  # of one move
 NAMES_TOLD: Final = 3
+MOST_IOPS: Final = 10**9  # of one disk
 Parts = tuple[str | int, ...]  # a sentence: texts, and amounts of bytes between them
 
 
@@ -175,6 +176,8 @@ class DiskGiven:
     written_percent: int = PERCENT
     bytes_a_week: int = 0
     is_thick: bool = False
+    min_iops: int = 0
+    busy_iops: int = 0
 
 
 def _disks(ask: Ask, told: object) -> tuple[DiskGiven, ...]:
@@ -199,6 +202,8 @@ def _disks(ask: Ask, told: object) -> tuple[DiskGiven, ...]:
                     ),
                     bytes_a_week=_whole(one.get("bytes_a_week", 0), least=0, most=MAX_BYTES),
                     is_thick=bool(one.get("is_thick", False)),
+                    min_iops=_whole(one.get("min_iops", 0), least=0, most=MOST_IOPS),
+                    busy_iops=_whole(one.get("busy_iops", 0), least=0, most=MOST_IOPS),
                 )
             )
         except ValueError as exc:
@@ -283,6 +288,7 @@ def room_at(stage: Stage, of: At, *, added_bytes: int, field: str) -> list[Fault
             continue
         added = round(added_bytes * share)
         used, size = stage.expected(one, quantile=0.5), stage.amount(one, "size")
+        held = stage.held(one)
         if used is None or size is None:
             told.append(
                 Fault(
@@ -291,11 +297,16 @@ def room_at(stage: Stage, of: At, *, added_bytes: int, field: str) -> list[Fault
                     is_bar=False,
                 )
             )
-        elif used + added > size:
+        elif used + held + added > size:
             told.append(
                 Fault(
                     field=field,
-                    says=(f"{stage.name(one)} lacks ", used + added - size, " on this day"),
+                    says=(
+                        f"{stage.name(one)} lacks ",
+                        used + held + added - size,
+                        " on this day",
+                        *((": accepted scenarios hold ", held, " of it") if held else ()),
+                    ),
                     would_be="extend it first, move less, or go elsewhere",
                 )
             )

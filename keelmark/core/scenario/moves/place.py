@@ -111,6 +111,11 @@ class Place(Move):
             stage, vms, number=number, name=self.name, store=store, disks=self.disks, links=links,
             amounts={"cpus": self.n_cpus or 0, "memory": self.memory_bytes or 0},
         )  # fmt: skip
+        stage.asks(
+            store,
+            min_iops=self.n_vms * sum(one.min_iops for one in self.disks),
+            busy_iops=self.n_vms * sum(one.busy_iops for one in self.disks),
+        )
 
     @property
     def store_bytes(self) -> int:

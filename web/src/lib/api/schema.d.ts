@@ -1417,6 +1417,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/reservations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All that accepted scenarios hold, the next first; of one thing, what is held of it. */
+        get: operations["reservations_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs": {
         parameters: {
             query?: never;
@@ -1485,6 +1502,26 @@ export interface paths {
         head?: never;
         /** @description One scenario with its moves. */
         patch: operations["scenarios_change"];
+        trace?: never;
+    };
+    "/api/v1/scenarios/{scenario_id}/acceptance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What a scenario takes is held for it, from its days on. */
+        get: operations["scenarios_acceptance"];
+        put?: never;
+        /** @description What a scenario takes is held for it, from its days on. */
+        post: operations["scenarios_accept"];
+        /** @description What a scenario takes is held for it, from its days on. */
+        delete: operations["scenarios_give_up"];
+        options?: never;
+        head?: never;
+        /** @description What a scenario takes is held for it, from its days on. */
+        patch: operations["scenarios_renew"];
         trace?: never;
     };
     "/api/v1/scenarios/{scenario_id}/answer": {
@@ -1957,6 +1994,27 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AcceptanceRead: {
+            /** @description else: what would be held */
+            is_accepted: boolean;
+            /** Format: date-time */
+            accepted_at: string | null;
+            accepted_by: string;
+            /**
+             * Format: date
+             * @description as it is, or as it would be at first
+             */
+            lapses_on: string;
+            has_lapsed: boolean;
+            places: components["schemas"]["HeldPlaceRead"][];
+        };
+        AcceptanceWriteRequest: {
+            /**
+             * Format: date
+             * @description held until then
+             */
+            lapses_on: string;
+        };
         AlikeRead: {
             says: string;
             n_rows: number;
@@ -2780,6 +2838,36 @@ export interface components {
             days: number;
             bytes: number | null;
         };
+        /**
+         * @description * `pool` - pool
+         *     * `datastore` - datastore
+         * @enum {string}
+         */
+        HeldPlaceEnum: "pool" | "datastore";
+        HeldPlaceRead: {
+            /** @description of the pool or datastore */
+            id: number;
+            kind: components["schemas"]["HeldPlaceEnum"];
+            name: string;
+            /** @description its array, or its cluster */
+            home_name: string;
+            /** Format: date */
+            first_on: string;
+            /** @description on that day */
+            first_bytes: number;
+            most_bytes: number;
+            /** @description of it, read by now where it was to come */
+            come_bytes: number;
+            promised_bytes: number;
+            min_iops: number;
+            busy_iops: number;
+        };
+        HeldRead: {
+            scenario_id: number;
+            /** Format: date */
+            first_on: string;
+            most_bytes: number;
+        };
         HistoryPointRead: {
             /** Format: date */
             on: string;
@@ -3055,6 +3143,8 @@ export interface components {
             plannable_bytes: number | null;
             provisioned_bytes: number | null;
             reserved_bytes: number;
+            /** @description of them, by accepted scenarios */
+            held_bytes: number;
             /** Format: double */
             overcommit_percent: number | null;
             exposure_bytes: number | null;
@@ -3681,6 +3771,13 @@ export interface components {
             current: string;
             new: string;
         };
+        PatchedAcceptanceWriteRequest: {
+            /**
+             * Format: date
+             * @description held until then
+             */
+            lapses_on?: string;
+        };
         PatchedFeedChangeRequest: {
             name?: string;
             user?: string;
@@ -4193,6 +4290,29 @@ export interface components {
             /** @description the disk whose course is told step by step */
             course_of?: number | null;
         };
+        ReservationRead: {
+            /** @description of the pool or datastore */
+            id: number;
+            kind: components["schemas"]["HeldPlaceEnum"];
+            name: string;
+            /** @description its array, or its cluster */
+            home_name: string;
+            /** Format: date */
+            first_on: string;
+            /** @description on that day */
+            first_bytes: number;
+            most_bytes: number;
+            /** @description of it, read by now where it was to come */
+            come_bytes: number;
+            promised_bytes: number;
+            min_iops: number;
+            busy_iops: number;
+            scenario_id: number;
+            scenario_name: string;
+            /** Format: date */
+            lapses_on: string;
+            has_lapsed: boolean;
+        };
         RevisionRead: {
             number: number;
             rules: components["schemas"]["RuleRead"][];
@@ -4430,10 +4550,12 @@ export interface components {
         };
         /**
          * @description * `draft` - draft
+         *     * `accepted` - accepted
+         *     * `carried out` - carried out
          *     * `dropped` - dropped
          * @enum {string}
          */
-        ScenarioStateEnum: "draft" | "dropped";
+        ScenarioStateEnum: "draft" | "accepted" | "carried out" | "dropped";
         ScenarioWriteRequest: {
             name: string;
             /** @default  */
@@ -4640,6 +4762,8 @@ export interface components {
             path: {
                 [key: string]: (number | null)[];
             };
+            /** @description by accepted scenarios, which the path has in it */
+            held: components["schemas"]["HeldRead"][];
         };
         StepRead: {
             label: string;
@@ -9010,6 +9134,36 @@ export interface operations {
             };
         };
     };
+    reservations_list: {
+        parameters: {
+            query?: {
+                /** @description a pool or datastore, or what such are added up to */
+                of?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReservationRead"][];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     runs_list: {
         parameters: {
             query?: {
@@ -9176,6 +9330,235 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scenarios_acceptance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scenario_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AcceptanceRead"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scenarios_accept: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the version that was seen; 428 without it, 412 with what stands now */
+                "If-Match"?: string;
+            };
+            path: {
+                scenario_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptanceWriteRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScenarioRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scenarios_give_up: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the version that was seen; 428 without it, 412 with what stands now */
+                "If-Match"?: string;
+            };
+            path: {
+                scenario_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScenarioRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scenarios_renew: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the version that was seen; 428 without it, 412 with what stands now */
+                "If-Match"?: string;
+            };
+            path: {
+                scenario_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedAcceptanceWriteRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScenarioRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

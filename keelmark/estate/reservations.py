@@ -1,0 +1,70 @@
+"""Reads what accepted scenarios hold: what stands today, and what is still to come of it."""
+
+from collections.abc import Collection, Sequence
+from typing import Final
+
+from django.db.models import Count, Max, Model, QuerySet
+
+from keelmark.access.clock import utc_today
+from keelmark.core.estate.estate import Estate
+from keelmark.core.estate.holds import Hold
+from keelmark.estate.models import Datastore, Reservation, VirtualDisk, Volume
+
+
+def standing_reservations() -> QuerySet[Reservation]:
+    """Return what is held today: of things that are there, and not lapsed."""
+    return Reservation.objects.filter(lapses_on__gt=utc_today(), entity__retired_at=None)
+
+
+def held_version() -> str:
+    """Return what tells the reservations that stand from any others; empty where none does."""
+    told = standing_reservations().aggregate(n=Count("pk"), at=Max("changed_at"), pk=Max("pk"))
+    if not told["n"]:
+        return ""
+    return f"{told['n']}.{told['pk']}.{told['at'].timestamp()}"
+
+
+def holds_in(estate: Estate) -> tuple[Hold, ...]:
+    """Return what is held of the rows of an estate, less what has come of it."""
+    found = list(standing_reservations().select_related("entity").order_by("pk"))
+    come = come_bytes(found)
+    told = []
+    for one in found:
+        row = estate.table(one.entity.kind).row_of(one.entity_id)
+        if row is not None:
+            told.append(hold_of(one, row=row).less(come[one.pk]))
+    return tuple(told)
+
+
+def holds_on(places: Collection[int]) -> tuple[Hold, ...]:
+    """Return what is held of some pools or datastores by their ids, less what has come of it."""
+    found = list(standing_reservations().filter(entity__in=places).select_related("entity"))
+    come = come_bytes(found)
+    return tuple(hold_of(one, row=0).less(come[one.pk]) for one in found)
+
+
+def hold_of(one: Reservation, *, row: int) -> Hold:
+    """Return a reservation as the core knows it, of which nothing has come."""
+    return Hold(
+        kind=one.entity.kind, row=row, owner=one.scenario_id, days=tuple(one.days),
+        amounts=tuple(one.amounts), promised_bytes=one.promised_bytes, min_iops=one.min_iops,
+        busy_iops=one.busy_iops,
+    )  # fmt: skip
+
+
+def come_bytes(some: Sequence[Reservation]) -> dict[int, int]:
+    """Return by reservation the bytes that are read of the things that came of it."""
+    ids = {pk for one in some for pk in one.came_ids}
+    used: dict[int, int] = {}
+    for model, field in _USED if ids else ():
+        used |= {
+            pk: amount or 0
+            for pk, amount in model._default_manager.filter(pk__in=ids).values_list("pk", field)
+        }
+    return {one.pk: sum(used.get(pk, 0) for pk in set(one.came_ids)) for one in some}
+
+
+# Of what may come, where the bytes stand that are read of it.
+_USED: Final[tuple[tuple[type[Model], str], ...]] = (
+    (Volume, "written_bytes"), (Datastore, "used_bytes"), (VirtualDisk, "on_array_bytes"),
+)  # fmt: skip
