@@ -37,7 +37,7 @@ class Ledger:
         """How full it is, as attention is paid to it."""
         return Fill(
             size=self.usable_bytes,
-            amount=self.used_bytes,
+            amount=self.used_bytes + self.held_bytes,
             promised=self.provisioned_bytes,
             marks=self.marks,
         )

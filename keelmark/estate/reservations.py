@@ -1,6 +1,7 @@
 """Reads what accepted scenarios hold: what stands today, and what is still to come of it."""
 
 from collections.abc import Collection, Sequence
+from datetime import date
 from typing import Final
 
 from django.db.models import Count, Max, Model, QuerySet
@@ -9,6 +10,8 @@ from keelmark.access.clock import utc_today
 from keelmark.core.estate.estate import Estate
 from keelmark.core.estate.holds import Hold
 from keelmark.estate.models import Datastore, Reservation, VirtualDisk, Volume
+
+FIRST_DAY: Final = date(1970, 1, 1)  # from which holds count their days
 
 
 def standing_reservations() -> QuerySet[Reservation]:
@@ -36,11 +39,25 @@ def holds_in(estate: Estate) -> tuple[Hold, ...]:
     return tuple(told)
 
 
-def holds_on(places: Collection[int]) -> tuple[Hold, ...]:
+def holds_by_place(places: Collection[int]) -> dict[int, tuple[Hold, ...]]:
     """Return what is held of some pools or datastores by their ids, less what has come of it."""
     found = list(standing_reservations().filter(entity__in=places).select_related("entity"))
     come = come_bytes(found)
-    return tuple(hold_of(one, row=0).less(come[one.pk]) for one in found)
+    told: dict[int, tuple[Hold, ...]] = {}
+    for one in found:
+        hold = hold_of(one, row=0).less(come[one.pk])
+        told[one.entity_id] = (*told.get(one.entity_id, ()), hold)
+    return told
+
+
+def holds_on(places: Collection[int]) -> tuple[Hold, ...]:
+    """Return what is held of some pools or datastores in all."""
+    return tuple(hold for some in holds_by_place(places).values() for hold in some)
+
+
+def held_bytes(holds: Collection[Hold], *, on: date) -> int:
+    """Return the bytes that are held on a date."""
+    return sum(one.bytes_on((on - FIRST_DAY).days) for one in holds)
 
 
 def hold_of(one: Reservation, *, row: int) -> Hold:

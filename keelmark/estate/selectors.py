@@ -134,13 +134,14 @@ def homes_of(ids: Iterable[int]) -> dict[int, str]:
     )
 
 
-def ledger_of(pool: Pool) -> Ledger:
-    """Return the books of a pool read through :func:`with_marks`."""
+def ledger_of(pool: Pool, *, held_bytes: int = 0) -> Ledger:
+    """Return the books of a pool read through :func:`with_marks`, with what is held of it."""
     return Ledger(
         usable_bytes=pool.usable_bytes,
         used_bytes=pool.used_bytes,
         provisioned_bytes=pool.provisioned_bytes,
-        reserved_bytes=pool.thick_unwritten_bytes,
+        reserved_bytes=pool.thick_unwritten_bytes + held_bytes,
+        held_bytes=held_bytes,
         logical_written_bytes=pool.logical_written_bytes,
         marks=nearest_marks(pool.entity, levels=levels_of_pool(pool)),
     )

@@ -24,6 +24,7 @@ from keelmark.core.attention import Attention
 from keelmark.core.forecast import Repair
 from keelmark.estate import selectors as estate
 from keelmark.estate.models import Pool
+from keelmark.estate.reservations import held_bytes, holds_on
 from keelmark.estate.sift import Sift, read_sift
 from keelmark.feeds.selectors import feed_name_of
 from keelmark.forecasts.models import Reach
@@ -36,7 +37,7 @@ from keelmark.forecasts.pools.rows import (
     dates_of,
     forecast_of,
     row_of,
-    row_of_listed,
+    rows_of,
 )
 from keelmark.forecasts.reading.workings import workings_of_ledger
 
@@ -76,6 +77,7 @@ class PoolRead(serializers.Serializer[Record]):
     free_bytes = Int64Field()
     plannable_bytes = Int64Field()
     reserved_bytes = Int64Field()
+    held_bytes = Int64Field(help_text="of them, by accepted scenarios")
     provisioned_bytes = Int64Field(allow_null=True)
     exposure_bytes = Int64Field(allow_null=True)
     overcommit_percent = serializers.FloatField(allow_null=True)
@@ -275,9 +277,7 @@ class PoolViewSet(GenericViewSet[Pool]):
         pools = selectors.listed_for(actor_of(request), sift=sift_of(request))
         page = self.paginate_queryset(pools) or []
         # The rows are plain already; a serializer would take as long again as the SQL.
-        return self.get_paginated_response(
-            [_flat(row_of_listed(Listed.of(listed))) for listed in page]
-        )
+        return self.get_paginated_response([_flat(one) for one in rows_of(page)])
 
     @extend_schema(
         parameters=[SCOPE],
@@ -288,19 +288,20 @@ class PoolViewSet(GenericViewSet[Pool]):
     def export(self, request: Request) -> HttpResponse:
         """Every pool of the scope in the order of the list: exact bytes, ISO dates, as CSV."""
         pools = selectors.listed_for(actor_of(request), sift=sift_of(request))
-        return csv_of([row_of_listed(Listed.of(listed)) for listed in pools])
+        return csv_of(rows_of(pools))
 
     @extend_schema(responses={200: PoolDetailRead, 404: Problem})
     def retrieve(self, request: Request, pool_id: int) -> Response:
         pool = self.get_object()
         forecast = forecast_of(pool)
+        held = held_bytes(holds_on([pool.pk]), on=utc_today())
         detail = {
-            **_plain(row_of(pool)),
+            **_plain(row_of(pool, held_bytes=held)),
             "caution": dates_of(forecast, mark="caution"),
             "full": dates_of(forecast, mark="full"),
             "n_volumes": estate.volumes_of(pool.pk).count(),
             "n_drives": pool.drives.count(),
-            "workings": workings_of_ledger(estate.ledger_of(pool)),
+            "workings": workings_of_ledger(estate.ledger_of(pool, held_bytes=held)),
             "said_week_ago_on": forecast.said_week_ago_on if forecast else None,
             "said_month_ago_on": forecast.said_month_ago_on if forecast else None,
             "feed_name": feed_name_of(pool.pk),

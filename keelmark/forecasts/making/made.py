@@ -1,6 +1,7 @@
 """Makes forecasts of many series at once and turns them into what is kept."""
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from typing import Any
 
@@ -9,6 +10,7 @@ import numpy as np
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.attention import Attention, Fill, Judgement, attention_of
 from keelmark.core.days import date_after
+from keelmark.core.estate.holds import Hold
 from keelmark.core.forecast import (
     Forecast,
     Record,
@@ -47,6 +49,7 @@ class Subjects:
     kin: Int64s
     marks_then: Float64s | None = None  # (n_series, n_days): each day's limit mark in now's
     widening: Widening | None = None  # of all of the kind; None: what these alone tell
+    holds: Mapping[int, tuple[Hold, ...]] = field(default_factory=dict)  # of accepted plans, by id
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -117,23 +120,41 @@ def made_of(series: Series, *, subjects: Subjects, now: datetime) -> Made:
         series=series,
         marks=subjects.marks,
         limit_then=limit_then,
-        ways=dict(
-            zip(
-                subjects.marks,
-                runways(
-                    learnt,
-                    marks_bytes=np.stack(list(subjects.marks.values())),
-                    horizon_days=HORIZON_DAYS,
-                ),
-                strict=True,
-            )
-        ),
+        ways=_ways(learnt, subjects=subjects, first_day=first_day),
         said={
             name: _said(record, days_back=days, limit_then=limit_then, series=series)
             for name, days in SAID_BEFORE_DAYS.items()
         },
         now=now,
     )
+
+
+def _ways(learnt: Forecast, *, subjects: Subjects, first_day: int) -> dict[str, Runway]:
+    """The runways to each mark, with what accepted scenarios hold."""
+    plain = runways(
+        learnt, marks_bytes=np.stack(list(subjects.marks.values())), horizon_days=HORIZON_DAYS
+    )
+    told = dict(zip(subjects.marks, plain, strict=True))
+    rows = np.flatnonzero(np.isin(subjects.ids, list(subjects.holds)))
+    if len(rows) == 0:
+        return told
+    last = first_day + learnt.readings.last_column[rows]
+    days = last[:, None] + np.arange(1, HORIZON_DAYS + 1)
+    added = np.zeros(days.shape)
+    for at, row in enumerate(rows.tolist()):
+        for one in subjects.holds[int(subjects.ids[row])]:
+            added[at] += one.on(days[at])
+    for mark, marks in subjects.marks.items():
+        held = runway(
+            learnt.of_rows(rows), mark_bytes=marks[rows], horizon_days=HORIZON_DAYS,
+            added_bytes=added,
+        )  # fmt: skip
+        columns = {}
+        for name in ("early_days", "likely_days", "late_days", "chance_within"):
+            columns[name] = getattr(told[mark], name).copy()
+            columns[name][rows] = getattr(held, name)
+        told[mark] = Runway(**columns)
+    return told
 
 
 def _sizes_then(series: Series) -> Float64s:

@@ -7,11 +7,13 @@ import structlog
 from django.db import transaction
 
 from keelmark.core.attention import Judgement
+from keelmark.core.estate.holds import Hold
 from keelmark.core.forecast import contributions
 from keelmark.core.forecast.kin import NO_KIN
 from keelmark.estate import selectors as estate
 from keelmark.estate.marks import levels_of_pool
 from keelmark.estate.models import Kind, Pool, Volume
+from keelmark.estate.reservations import held_bytes, holds_by_place
 from keelmark.feeds.selectors import allowed_ages
 from keelmark.forecasts.definitions.horizon import ALLOWED_AGE, LEARNT_DAYS
 from keelmark.forecasts.making.made import Made, Subjects, judgement_of, kept_fields, make
@@ -33,7 +35,9 @@ def refresh(*, now: datetime) -> int:
     if not pools:
         return 0
     first_on = now.date() - timedelta(days=LEARNT_DAYS - 1)
-    made = make(_subjects(pools, first_on=first_on), now=now)
+    holds = holds_by_place([pool.pk for pool in pools])
+    made = make(_subjects(pools, first_on=first_on, holds=holds), now=now)
+    held = {pk: held_bytes(some, on=now.date()) for pk, some in holds.items()}
     ages = allowed_ages([pool.pk for pool in pools])
     own = KeptForecast.objects.filter(kind=Kind.POOL, metric=Metric.USED)
     stood = dict(own.values_list("entity_id", "attention"))
@@ -41,7 +45,7 @@ def refresh(*, now: datetime) -> int:
     rows = []
     for index, pool in enumerate(pools):
         judgement = judgement_of(
-            estate.ledger_of(pool).fill,
+            estate.ledger_of(pool, held_bytes=held.get(pool.pk, 0)).fill,
             made=made,
             index=index,
             read_at=pool.read_at,
@@ -50,8 +54,11 @@ def refresh(*, now: datetime) -> int:
             without="it has no size to fill",
         )
         rows.append(
-            _row(pool, index=index, made=made, judgement=judgement, leader=leaders.get(pool.pk))
-        )
+            _row(
+                pool, index=index, made=made, judgement=judgement, leader=leaders.get(pool.pk),
+                holds=holds.get(pool.pk, ()),
+            )
+        )  # fmt: skip
     with transaction.atomic():
         keep(rows)
         own.exclude(entity_id__in=[pool.pk for pool in pools]).delete()
@@ -60,7 +67,9 @@ def refresh(*, now: datetime) -> int:
     return len(rows)
 
 
-def _subjects(pools: list[Pool], *, first_on: date) -> Subjects:
+def _subjects(
+    pools: list[Pool], *, first_on: date, holds: dict[int, tuple[Hold, ...]]
+) -> Subjects:  # fmt: skip
     ledgers = [estate.ledger_of(pool) for pool in pools]
     return Subjects(
         ids=np.array([pool.pk for pool in pools], dtype=np.int64),
@@ -76,6 +85,7 @@ def _subjects(pools: list[Pool], *, first_on: date) -> Subjects:
             percent=lambda marks: marks.limit_percent,
         ),
         widening=widening_known(Kind.POOL, Metric.USED),
+        holds=holds,
     )
 
 
@@ -105,8 +115,9 @@ def _leaders(pools: list[Pool], *, today: date) -> dict[int, Leader]:
 
 
 def _row(
-    pool: Pool, *, index: int, made: Made, judgement: Judgement, leader: Leader | None
-) -> KeptForecast:
+    pool: Pool, *, index: int, made: Made, judgement: Judgement, leader: Leader | None,
+    holds: tuple[Hold, ...],
+) -> KeptForecast:  # fmt: skip
     learnt, ledger = made.learnt, estate.ledger_of(pool)
     kept = kept_fields(made, index=index, judgement=judgement)
     is_judged = bool(learnt.is_judged[index])
@@ -125,6 +136,7 @@ def _row(
             findings=kept["findings"],
             today=today,
             read_at=pool.read_at,
+            holds=holds,
         ),
         reach=_reach(
             kept["limit_early_on"], today=today, lead_time_days=ledger.marks.lead_time_days

@@ -12,12 +12,14 @@ from django.db.models import Exists, OuterRef, Q, QuerySet
 
 from keelmark.core.arrays import Int64s
 from keelmark.core.attention import Fill
+from keelmark.core.estate.holds import Hold
 from keelmark.core.forecast.kin import NO_KIN
 from keelmark.estate.marks import levels_of, nearest_marks
 from keelmark.estate.models import (
     Entity,
     Kind,
 )
+from keelmark.estate.reservations import holds_by_place
 from keelmark.forecasts.definitions.horizon import NO_MARK
 from keelmark.forecasts.definitions.wholes import OWNERS, Whole, summed_days, wholes_of
 from keelmark.forecasts.making.made import Subjects, judgement_of, kept_fields, made_of
@@ -118,4 +120,15 @@ def _subjects(wholes: list[Whole], *, series: Series) -> Subjects:
             percent=lambda marks: marks.limit_percent,
         ),
         widening=widening_known(Kind(wholes[0].entity.kind), Metric.USED),
+        holds=_holds(wholes),
     )
+
+
+def _holds(wholes: list[Whole]) -> dict[int, tuple[Hold, ...]]:
+    """What is held of the parts of each whole."""
+    by_part = holds_by_place([pk for whole in wholes for pk in whole.part_ids])
+    told = {
+        whole.entity.pk: tuple(one for pk in whole.part_ids for one in by_part.get(pk, ()))
+        for whole in wholes
+    }
+    return {pk: some for pk, some in told.items() if some}

@@ -1,5 +1,7 @@
 """Writes the marks of things, classes and sites."""
 
+from collections.abc import Collection
+
 from django.contrib.auth.models import User
 from django.db import transaction
 from django.db.models import Q
@@ -10,7 +12,7 @@ from keelmark.access.versions import check_version
 from keelmark.core.marks import MARK_PAIRS
 from keelmark.estate import selectors as estate
 from keelmark.estate.marks import FIELDS, Level, facts_of, holding, levels_of
-from keelmark.estate.models import Entity, ServiceClass
+from keelmark.estate.models import Datastore, Entity, Pool, ServiceClass
 from keelmark.feeds.services.schedule import ask_refresh
 from keelmark.forecasts.errors import MarksOutOfOrderError, NoSuchLevelError
 from keelmark.forecasts.models import KeptForecast
@@ -54,6 +56,19 @@ def set_marks(
           name=holder.name, before=before, after=levels[at].told)  # fmt: skip
     ask_refresh()
     return entity
+
+
+def hold_anew(place_ids: Collection[int]) -> None:
+    """Have the dates of pools and datastores made anew, and of all that they are parts of."""
+    pools = Pool.objects.filter(pk__in=place_ids)
+    stores = Datastore.objects.filter(pk__in=place_ids)
+    above = {
+        *pools.values_list("array_id", flat=True), *pools.values_list("entity__site", flat=True),
+        *stores.values_list("cluster_id", flat=True),
+    }  # fmt: skip
+    touched = {*place_ids, *(pk for pk in above if pk is not None)}
+    KeptForecast.objects.filter(entity__in=touched).update(marks_set_at=Now())
+    ask_refresh()
 
 
 def _check_order(holds: dict[str, int]) -> None:

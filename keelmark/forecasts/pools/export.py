@@ -8,6 +8,7 @@ from keelmark.forecasts.pools.rows import PoolRow
 COLUMNS = (
     "array_name", "name", "site_name", "service_class", "attention", "attention_because",
     "usable_bytes", "used_bytes", "free_bytes", "plannable_bytes", "reserved_bytes",
+    "held_bytes",
     "provisioned_bytes", "exposure_bytes", "overcommit_percent", "growth_bytes_per_day",
     "caution_percent", "limit_percent", "lead_time_days", "order_by_on", "read_at",
 )  # fmt: skip

@@ -1,11 +1,14 @@
 """One line on why a pool stands where it stands, in parts so that bytes keep their unit."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 
 from keelmark.core.attention import Attention
+from keelmark.core.estate.holds import Hold
 from keelmark.core.ledger import Ledger
 from keelmark.core.units import PERCENT
+from keelmark.estate.reservations import FIRST_DAY
 from keelmark.forecasts.definitions.findings import Findings
 
 WEEK_DAYS = 7
@@ -37,6 +40,7 @@ def reason_of(
     findings: Findings,
     today: date,
     read_at: datetime,
+    holds: Sequence[Hold] = (),
 ) -> list[Part]:
     """Return the reason, most telling fact first."""
     if attention is Attention.UNREAD:
@@ -53,11 +57,20 @@ def reason_of(
     )
     if leader and leader.share >= LEADER_SHARE and growth_bytes_per_day > 0 and not is_flat:
         parts.append(_text(f", {leader.share * PERCENT:.0f} % of it {leader.name}"))
+    parts += _held(holds)
     parts += _seen(findings, today=today)
     overcommit = ledger.overcommit_percent
     if overcommit and overcommit > ledger.marks.overcommit_caution_percent:
         parts.append(_text(f"; overcommit {overcommit:.0f} %"))
     return parts
+
+
+def _held(holds: Sequence[Hold]) -> list[Part]:
+    most = sum(one.most_bytes for one in holds)
+    if most == 0:
+        return []
+    first = FIRST_DAY + timedelta(days=min(one.first_day for one in holds))
+    return [_text("; "), {"bytes": most}, _text(f" held from {_day(first)}")]
 
 
 def _seen(findings: Findings, *, today: date) -> list[Part]:

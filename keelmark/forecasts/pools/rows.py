@@ -1,14 +1,17 @@
 """Pools as the API tells them: the books, the runway, and whose working is which."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any, NamedTuple
 
+from keelmark.access.clock import utc_today
 from keelmark.core.ledger import Ledger, order_by
 from keelmark.core.marks import Marks
 from keelmark.estate.marks import FIELDS, PATHS_OF_POOLS, marks_of
 from keelmark.estate.models import Pool
+from keelmark.estate.reservations import held_bytes as held_on
+from keelmark.estate.reservations import holds_by_place
 from keelmark.forecasts.models import KeptForecast, Reach
 from keelmark.forecasts.pools.reasons import Part
 
@@ -36,6 +39,7 @@ class PoolRow:
     free_bytes: int
     plannable_bytes: int
     reserved_bytes: int
+    held_bytes: int
     provisioned_bytes: int | None
     exposure_bytes: int | None
     overcommit_percent: float | None
@@ -119,19 +123,31 @@ PATHS = (
 )  # fmt: skip
 
 
-def row_of(pool: Pool) -> PoolRow:
+def row_of(pool: Pool, *, held_bytes: int) -> PoolRow:
     """Return the row of a pool read through selectors.pools_for."""
-    return row_of_listed(Listed.of(tuple(_followed(pool, path=path) for path in PATHS)))
+    listed = Listed.of(tuple(_followed(pool, path=path) for path in PATHS))
+    return row_of_listed(listed, held_bytes=held_bytes)
 
 
-def row_of_listed(listed: Listed) -> PoolRow:
+def rows_of(listed: Iterable[Sequence[Any]]) -> list[PoolRow]:  # Any: as of Listed
+    """Return rows of what selectors.listed_for read, with what is held of each today."""
+    told = [Listed.of(one) for one in listed]
+    holds = holds_by_place([one.pool_id for one in told])
+    today = utc_today()
+    return [
+        row_of_listed(one, held_bytes=held_on(holds.get(one.pool_id, ()), on=today)) for one in told
+    ]
+
+
+def row_of_listed(listed: Listed, *, held_bytes: int) -> PoolRow:
     """Return the row of what selectors.listed_for read."""
     marks = listed.marks
     ledger = Ledger(
         usable_bytes=listed.usable_bytes,
         used_bytes=listed.used_bytes,
         provisioned_bytes=listed.provisioned_bytes,
-        reserved_bytes=listed.thick_unwritten_bytes,
+        reserved_bytes=listed.thick_unwritten_bytes + held_bytes,
+        held_bytes=held_bytes,
         marks=marks,
     )
     return PoolRow(
@@ -145,6 +161,7 @@ def row_of_listed(listed: Listed) -> PoolRow:
         free_bytes=ledger.free_bytes,
         plannable_bytes=ledger.plannable_bytes,
         reserved_bytes=ledger.reserved_bytes,
+        held_bytes=ledger.held_bytes,
         provisioned_bytes=ledger.provisioned_bytes,
         exposure_bytes=ledger.exposure_bytes,
         overcommit_percent=ledger.overcommit_percent,

@@ -11,11 +11,12 @@ from keelmark.access.services.audit import audit
 from keelmark.core.scenario.moves import Parts
 from keelmark.estate.models import Reservation
 from keelmark.forecasts.definitions.horizon import HORIZON_DAYS
+from keelmark.forecasts.marks.setting import hold_anew
 from keelmark.scenarios.errors import BarredError, NotAcceptedError, NotDraftError
 from keelmark.scenarios.models import Scenario, State
 from keelmark.scenarios.selectors.holding import would_hold
 from keelmark.scenarios.selectors.kept import drawn, standing_revision
-from keelmark.scenarios.services.keeping import facts_of, let_go, locked
+from keelmark.scenarios.services.keeping import facts_of, let_go, locked, place_ids_of
 
 
 @transaction.atomic
@@ -53,6 +54,7 @@ def accept(
         )
         for one in would_hold(scenario)
     )  # fmt: skip
+    hold_anew(place_ids_of(scenario))
     _audit(actor, scenario, action="accept scenario", before=before)
     return scenario
 
@@ -72,6 +74,7 @@ def renew(
     Reservation.objects.filter(scenario_id=scenario.pk).update(
         lapses_on=lapses_on, changed_at=now()
     )
+    hold_anew(place_ids_of(scenario))
     _audit(actor, scenario, action="renew scenario", before=before)
     return scenario
 

@@ -13,6 +13,7 @@ from keelmark.access.services.audit import Facts, audit
 from keelmark.access.versions import check_version
 from keelmark.bearings.selectors.picture import newest_estate
 from keelmark.estate.models import Reservation
+from keelmark.forecasts.marks.setting import hold_anew
 from keelmark.readings.rows import EPOCH
 from keelmark.scenarios.errors import DroppedError, NotDraftError, NothingToTakeBackError
 from keelmark.scenarios.models import (
@@ -174,9 +175,17 @@ def say(*, actor: User, scenario_id: int, text: str) -> Comment:
     )
 
 
+def place_ids_of(scenario: Scenario) -> list[int]:
+    """Return the pools and datastores of which anything is held for a scenario."""
+    held = Reservation.objects.filter(scenario_id=scenario.pk)
+    return list(held.values_list("entity_id", flat=True))
+
+
 def let_go(scenario: Scenario) -> None:
     """Hold nothing for a scenario any more; its acceptance is then gone."""
+    places = place_ids_of(scenario)
     Reservation.objects.filter(scenario_id=scenario.pk).delete()
+    hold_anew(places)
     scenario.accepted_at, scenario.accepted_by, scenario.lapses_on = None, "", None
 
 

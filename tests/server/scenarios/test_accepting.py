@@ -9,6 +9,7 @@ from keelmark.bearings.packs.building import build_revision
 from keelmark.core.units import GIB, TIB
 from keelmark.estate.documents import VolumeDocument
 from keelmark.estate.models import Entity, Reservation
+from keelmark.forecasts.making.pools import refresh
 from keelmark.readings.rows import EPOCH
 from tests.server.cluster import READ_AT, tell
 from tests.server.conftest import NOW, TODAY
@@ -92,6 +93,10 @@ def test_the_date_of_a_pool_and_its_forecast_move_by_what_is_held(api, estate):
     for name in ("p10", "p50", "p90"):
         off = [told["path"][name][day] - before["path"][name][day] for day in (at - 1, at)]
         assert off == [0, 9 * TIB]
+    refresh(now=NOW)
+    listed = api.get("/pools").json()["results"][0]
+    assert listed["limit"] == told["limit"]
+    assert {"bytes": 9 * TIB} in listed["reason"]
     whole = api.get(f"/forecasts/{estate['serial.h']}").json()
     assert [one["most_bytes"] for one in whole["held"]] == [9 * TIB]
 

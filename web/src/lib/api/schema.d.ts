@@ -3957,6 +3957,8 @@ export interface components {
             free_bytes: number;
             plannable_bytes: number;
             reserved_bytes: number;
+            /** @description of them, by accepted scenarios */
+            held_bytes: number;
             provisioned_bytes: number | null;
             exposure_bytes: number | null;
             /** Format: double */
@@ -4005,6 +4007,8 @@ export interface components {
             free_bytes: number;
             plannable_bytes: number;
             reserved_bytes: number;
+            /** @description of them, by accepted scenarios */
+            held_bytes: number;
             provisioned_bytes: number | null;
             exposure_bytes: number | null;
             /** Format: double */
