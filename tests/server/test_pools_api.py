@@ -60,7 +60,7 @@ def test_a_row_carries_the_ledger_to_the_byte(api, three_pools):
 def test_a_listed_row_says_exactly_what_the_schema_says(api, three_pools):
     row = api.get("/pools").json()["results"][0]
     assert set(row) == set(PoolRead().fields)
-    assert PoolRead(row_of(pool_with_forecast(row["id"]))).data == row
+    assert PoolRead(row_of(pool_with_forecast(row["id"]), held_bytes=0)).data == row
 
 
 @pytest.mark.parametrize(
@@ -122,7 +122,7 @@ def test_the_list_takes_the_same_queries_for_one_pool_and_many(
     for number in range(2, 7):
         make_pool(f"swift-{number}")
     refresh_all()
-    with django_assert_num_queries(4):
+    with django_assert_num_queries(5):
         api.get("/pools")
 
 

@@ -61,7 +61,8 @@ class TideRead(serializers.Serializer[Record]):
     line = PointRead(many=True)
     ticks = TickRead(many=True)
     steps = serializers.ListField(
-        child=serializers.DateField(), help_text="days on which a scenario changes something"
+        child=serializers.DateField(),
+        help_text="on which a scenario changes something; as it is: begins to hold something",
     )
 
 

@@ -38,7 +38,7 @@ class Tide:
     line: list[tuple[date, int]]
     ticks: list[Tick]
     n_pools: int
-    steps: list[date]  # days on which a scenario changes something
+    steps: list[date]  # on which a scenario changes something, or begins to hold something
 
 
 def tide_of(view: View) -> Tide:
@@ -65,8 +65,9 @@ def tide_of(view: View) -> Tide:
 
 def _steps(view: View) -> list[date]:
     if view.planned is None:
-        return []
-    days = {one.day for one in drawn_of(view.planned).compiled.plan.effects}
+        days = {one.first_day for one in view.reading.estate.holds}
+    else:
+        days = {one.day for one in drawn_of(view.planned).compiled.plan.effects}
     return [EPOCH + timedelta(days=day) for day in sorted(days)]
 
 

@@ -31,6 +31,14 @@ export function moveKindsQuery() {
   });
 }
 
+/** What accepted scenarios hold, of one thing or of what it is added up from. */
+export function reservationsQuery(of: number) {
+  return queryOptions({
+    queryKey: [...keys.scenarios, 'reservations', of],
+    queryFn: () => bodyOf(api.GET('/api/v1/reservations', { params: { query: { of } } })),
+  });
+}
+
 /** Draw up a scenario without any move; the lists of scenarios are read anew. */
 export async function drawUp(client: QueryClient, name: string) {
   const body = { name, note: '', is_shared: false, moves: [] };

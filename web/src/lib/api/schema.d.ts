@@ -4861,7 +4861,7 @@ export interface components {
             n_pools: number;
             line: components["schemas"]["PointRead"][];
             ticks: components["schemas"]["TickRead"][];
-            /** @description days on which a scenario changes something */
+            /** @description on which a scenario changes something; as it is: begins to hold something */
             steps: string[];
         };
         TierDraftWriteRequest: {

@@ -1,9 +1,10 @@
 <script lang="ts">
   import type { SVGAttributes } from 'svelte/elements';
 
-  /** Small upright gauge: filled to used, hatched to provisioned, a notch at each mark. */
+  /** Small upright gauge: filled to used, above it what plans hold, hatched to provisioned. */
   interface Props extends SVGAttributes<SVGSVGElement> {
     usedBytes: number;
+    heldBytes?: number; // by accepted scenarios
     usableBytes: number;
     provisionedBytes: number | null;
     cautionPercent: number;
@@ -12,6 +13,7 @@
   }
   let {
     usedBytes,
+    heldBytes = 0,
     usableBytes,
     provisionedBytes,
     cautionPercent,
@@ -29,11 +31,12 @@
   const promised = $derived(
     provisionedBytes === null || usableBytes === 0 ? share : provisionedBytes / usableBytes,
   );
+  const held = $derived(usableBytes > 0 ? heldBytes / usableBytes : 0);
   const y = (part: number) => BOTTOM - Math.min(part, 1 + HULL_TOP / HULL_HEIGHT) * HULL_HEIGHT;
   const tint = $derived(
-    share * PERCENT >= limitPercent
+    (share + held) * PERCENT >= limitPercent
       ? 'fill-depth-5'
-      : share * PERCENT >= cautionPercent
+      : (share + held) * PERCENT >= cautionPercent
         ? 'fill-depth-4'
         : 'fill-depth-3',
   );
@@ -53,6 +56,15 @@
       y={y(promised)}
       height={y(share) - y(promised)}
       fill="url(#{id}-hatch)"
+    />
+  {/if}
+  {#if held > 0}
+    <rect
+      x="4"
+      width="16"
+      y={y(share + held)}
+      height={y(share) - y(share + held)}
+      class="fill-plan/40"
     />
   {/if}
   <rect x="4" width="16" y={y(share)} height={BOTTOM - y(share)} class={tint} />

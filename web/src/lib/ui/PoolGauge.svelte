@@ -12,9 +12,12 @@
 
 <DraughtGauge
   usedBytes={pool.used_bytes}
+  heldBytes={pool.held_bytes}
   usableBytes={pool.usable_bytes}
   provisionedBytes={pool.provisioned_bytes}
   cautionPercent={pool.caution_percent}
   limitPercent={pool.limit_percent}
-  label="{preferences.bytes(pool.used_bytes)} used of {preferences.bytes(pool.usable_bytes)}"
+  label="{preferences.bytes(pool.used_bytes)} used{pool.held_bytes
+    ? `, ${preferences.bytes(pool.held_bytes)} held`
+    : ''} of {preferences.bytes(pool.usable_bytes)}"
 />

@@ -165,7 +165,11 @@
       {/each}
       {#each tide.data.steps as step (step)}
         <rect x={PAD + xOf(step, scale) - 1} y="24" width="2.4" height="7" class="fill-plan">
-          <title>a move on {formatDay(step)}</title>
+          <title
+            >{bearing.scenario === null ? 'a reservation begins' : 'a move'} on {formatDay(
+              step,
+            )}</title
+          >
         </rect>
       {/each}
       {#if day !== now}

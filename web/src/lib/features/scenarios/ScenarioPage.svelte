@@ -11,6 +11,7 @@
   import Pick from '$lib/ui/Pick.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { bearing, writeQuery } from '$lib/url/bearing.svelte';
+  import Acceptance from './Acceptance.svelte';
   import Answer from './Answer.svelte';
   import ChangedUnder from './ChangedUnder.svelte';
   import Comments from './Comments.svelte';
@@ -164,6 +165,7 @@
       </div>
       <ChangedUnder scenario={told} onrebase={() => void changing.make(() => rebase(told))} />
       <MovePanel scenario={told} {changing} {chosen} />
+      {#if told.state !== 'dropped'}<Acceptance scenario={told} {changing} />{/if}
       <Comments comments={told.comments} {mayPlan} onsay={sayOf} />
     {:else}
       <h1 class="sr-only">Scenario {id}</h1>

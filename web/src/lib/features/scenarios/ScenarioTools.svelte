@@ -18,8 +18,9 @@
     }) => void;
   }
   let { scenario, onstep, oncopy, onsettle }: Props = $props();
-  const mayUndo = $derived(scenario.may_change && scenario.can_undo);
-  const mayRedo = $derived(scenario.may_change && scenario.can_redo);
+  const isDraft = $derived(scenario.state === 'draft');
+  const mayUndo = $derived(scenario.may_change && isDraft && scenario.can_undo);
+  const mayRedo = $derived(scenario.may_change && isDraft && scenario.can_redo);
   let copyName = $derived(`${scenario.name}, otherwise`);
   let name = $derived(scenario.name);
   let note = $derived(scenario.note);
@@ -39,7 +40,7 @@
 </script>
 
 <div class="flex items-center gap-3">
-  {#if scenario.may_change}
+  {#if scenario.may_change && isDraft}
     <button
       class="text-ink-soft hover:text-ink disabled:opacity-50"
       disabled={!mayUndo}

@@ -123,3 +123,42 @@ export function putIn(scenarioId: number, move: MoveWrite) {
     api.POST('/api/v1/scenarios/{scenario_id}/moves', { params: at(scenarioId), body: move }),
   );
 }
+
+export type Acceptance = Schemas['AcceptanceRead'];
+export type HeldPlace = Schemas['HeldPlaceRead'];
+
+/** What accepting it would hold, or what is held for it. */
+export function acceptanceQuery(scenario: Scenario) {
+  return queryOptions({
+    queryKey: [...keys.scenarios, 'acceptance', scenario.id, scenario.version],
+    queryFn: () =>
+      bodyOf(api.GET('/api/v1/scenarios/{scenario_id}/acceptance', { params: at(scenario.id) })),
+    placeholderData: keepPreviousData,
+  });
+}
+
+export function accept(scenario: Scenario, lapsesOn: string) {
+  return bodyOf(
+    api.POST('/api/v1/scenarios/{scenario_id}/acceptance', {
+      params: written(scenario),
+      body: { lapses_on: lapsesOn },
+    }),
+  );
+}
+
+/** Hold it until another day. */
+export function renew(scenario: Scenario, lapsesOn: string) {
+  return bodyOf(
+    api.PATCH('/api/v1/scenarios/{scenario_id}/acceptance', {
+      params: written(scenario),
+      body: { lapses_on: lapsesOn },
+    }),
+  );
+}
+
+/** Hold nothing for it any more: it is a draft again. */
+export function giveUp(scenario: Scenario) {
+  return bodyOf(
+    api.DELETE('/api/v1/scenarios/{scenario_id}/acceptance', { params: written(scenario) }),
+  );
+}

@@ -31,7 +31,8 @@
   const figures = $derived(
     Array.from({ length: N_FIGURES + 1 }, (_, n) => (books.usable_bytes / N_FIGURES) * n),
   );
-  const thickTop = $derived(books.used_bytes + books.reserved_bytes);
+  const thickTop = $derived(books.used_bytes + books.reserved_bytes - books.held_bytes);
+  const heldTop = $derived(books.used_bytes + books.reserved_bytes);
   /** Labels right of the hull, moved apart so that none covers another. */
   const labels = $derived.by(() => {
     const wanted = [
@@ -84,7 +85,24 @@
       fill="url(#{id}-promised)"
     />
   {/if}
-  {#if books.reserved_bytes > 0}
+  {#if books.held_bytes > 0}
+    <rect
+      x={HULL_LEFT}
+      width={HULL_WIDTH}
+      y={y(heldTop)}
+      height={y(thickTop) - y(heldTop)}
+      class="fill-plan/40"
+    />
+    {#if y(thickTop) - y(heldTop) > FIGURE_GAP}
+      <text
+        x={HULL_LEFT + HULL_WIDTH / 2}
+        y={(y(heldTop) + y(thickTop)) / 2 + 4}
+        text-anchor="middle"
+        class="fill-ink text-xs">held</text
+      >
+    {/if}
+  {/if}
+  {#if thickTop > books.used_bytes}
     <rect
       x={HULL_LEFT}
       width={HULL_WIDTH}

@@ -19,6 +19,7 @@
   import Figures from './Figures.svelte';
   import { figuresOfBooks, figuresOfEnd, type Books } from './figures';
   import GrowthNote from './GrowthNote.svelte';
+  import HeldBy from './HeldBy.svelte';
   import Limits from './Limits.svelte';
   import {
     contributorsQuery,
@@ -197,6 +198,7 @@
           <p class="text-shoal">No forecast: {forecast.data.unjudged_because}.</p>
         {/if}
         <GrowthNote forecast={forecast.data} />
+        {#if forecast.data.held.length > 0}<HeldBy {thingId} />{/if}
       {/if}
       {#if hasBooks}{@render ends()}{/if}
       {#if entity?.kind === 'cluster' || entity?.kind === 'datastore'}
