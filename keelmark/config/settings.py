@@ -174,6 +174,8 @@ SPECTACULAR_SETTINGS = {
         "MarkLevelEnum": "keelmark.forecasts.api.marks.LEVELS",
         "CheckEnum": "keelmark.scenarios.api.placements.CHECKS",
         "HeldPlaceEnum": "keelmark.scenarios.api.holding.HELD_PLACES",
+        "StepStateEnum": "keelmark.scenarios.api.orders.STEP_STATES",
+        "StepKindEnum": "keelmark.scenarios.api.orders.STEP_KINDS",
         "MoveKindEnum": "keelmark.scenarios.api.told.MOVE_KINDS",
         "ScenarioStateEnum": "keelmark.scenarios.api.told.SCENARIO_STATES",
     },

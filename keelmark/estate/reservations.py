@@ -1,7 +1,7 @@
 """Reads what accepted scenarios hold: what stands today, and what is still to come of it."""
 
 from collections.abc import Collection, Sequence
-from datetime import date
+from datetime import date, timedelta
 from typing import Final
 
 from django.db.models import Count, Max, Model, QuerySet
@@ -53,6 +53,11 @@ def holds_by_place(places: Collection[int]) -> dict[int, tuple[Hold, ...]]:
 def holds_on(places: Collection[int]) -> tuple[Hold, ...]:
     """Return what is held of some pools or datastores in all."""
     return tuple(hold for some in holds_by_place(places).values() for hold in some)
+
+
+def day_of_hold(day: int) -> date:
+    """Return the date of a day counted from 1970."""
+    return FIRST_DAY + timedelta(days=day)
 
 
 def held_bytes(holds: Collection[Hold], *, on: date) -> int:

@@ -56,6 +56,28 @@ class NotAcceptedError(ScenarioError):
         super().__init__(f"{name} is not accepted, so nothing is held for it.")
 
 
+class NoOrderError(ScenarioError):
+    """Of this scenario nothing is being carried out."""
+
+    title = "No work order"
+    kind = "no-order"
+    status = 404
+
+    def __init__(self, *, name: str) -> None:
+        super().__init__(f"{name} has no work order.")
+
+
+class StepError(ScenarioError):
+    """A step that cannot be told to stand so."""
+
+    title = "Step stands otherwise"
+    kind = "step"
+    status = 409
+
+    def __init__(self, *, why: str) -> None:
+        super().__init__(why)
+
+
 class BarredError(ScenarioError):
     """A plan of which a move cannot be is not accepted."""
 

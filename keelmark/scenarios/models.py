@@ -70,6 +70,66 @@ class ScenarioRevision(models.Model):
         return f"{self.scenario} r{self.number}"
 
 
+class StepState(models.TextChoices):
+    """Where a step of a work order stands."""
+
+    TO_DO = "to do"
+    SETTLING = "settling"  # told to be done; nothing was read of it since
+    VERIFIED = "verified"
+    OTHERWISE = "otherwise"  # read since, and it is not so
+    LEFT_OUT = "left out"
+
+
+class WorkOrder(models.Model):
+    """What carries an accepted scenario out, step by step."""
+
+    scenario = models.OneToOneField(Scenario, on_delete=models.CASCADE, related_name="order")
+    made_at = models.DateTimeField()
+    made_by = models.CharField(max_length=150)
+    changed_at = models.DateTimeField()
+    ended_at = models.DateTimeField(null=True)  # every step is verified or left out
+
+    class Meta:
+        ordering = ["-made_at", "-pk"]
+
+    def __str__(self) -> str:
+        return f"work order of {self.scenario}"
+
+
+class WorkStep(models.Model):
+    """One thing to do, with its exact values, who does it when, and what was read of it since."""
+
+    order = models.ForeignKey(WorkOrder, on_delete=models.CASCADE, related_name="steps")
+    place = models.PositiveIntegerField()  # from 1
+    move = models.PositiveIntegerField()  # the number of the move that it is of
+    on = models.DateField()
+    kind = models.CharField(max_length=30)
+    subject = models.ForeignKey(
+        "estate.Entity", on_delete=models.SET_NULL, null=True, related_name="+"
+    )
+    subject_kind = models.CharField(max_length=20)
+    title = models.JSONField()
+    values = models.JSONField()
+    loses = models.JSONField(default=list)
+    state = models.CharField(max_length=12, choices=StepState.choices, default=StepState.TO_DO)
+    owner_name = models.CharField(max_length=150, default="", blank=True)
+    window = models.CharField(max_length=MAX_NAME, default="", blank=True)
+    note = models.CharField(max_length=MAX_NOTE, default="", blank=True)
+    done_at = models.DateTimeField(null=True)
+    done_by = models.CharField(max_length=150, default="", blank=True)
+    verified_at = models.DateTimeField(null=True)
+    read_at = models.DateTimeField(null=True)  # the reading that proves it, or tells otherwise
+    found = models.CharField(max_length=MAX_NOTE, default="", blank=True)
+    made_ids = models.JSONField(default=list)  # what there is of it by now
+
+    class Meta:
+        ordering = ["order", "place", "pk"]
+        constraints = [models.UniqueConstraint("order", "place", name="work_step_once")]
+
+    def __str__(self) -> str:
+        return f"{self.order} step {self.place}"
+
+
 class Comment(models.Model):
     """What somebody said of a scenario."""
 

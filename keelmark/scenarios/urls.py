@@ -4,6 +4,7 @@ from django.urls import path
 
 from keelmark.scenarios.api.answers import AnswerView
 from keelmark.scenarios.api.holding import AcceptanceView, ReservationsView
+from keelmark.scenarios.api.orders import OrderProofView, OrderStepView, OrderView
 from keelmark.scenarios.api.outcomes import OutcomeView
 from keelmark.scenarios.api.placements import PlacementView
 from keelmark.scenarios.api.scenarios import (
@@ -33,5 +34,8 @@ urlpatterns = [
     path(f"{ONE}/answer", AnswerView.as_view(), name="scenario-answer"),
     path(f"{ONE}/acceptance", AcceptanceView.as_view(), name="scenario-acceptance"),
     path("reservations", ReservationsView.as_view(), name="reservations"),
+    path(f"{ONE}/order", OrderView.as_view(), name="scenario-order"),
+    path(f"{ONE}/order/proof", OrderProofView.as_view(), name="scenario-order-proof"),
+    path(f"{ONE}/order/steps/<int:place>", OrderStepView.as_view(), name="scenario-order-step"),
     path(f"{ONE}/outcome", OutcomeView.as_view(), name="scenario-outcome"),
 ]

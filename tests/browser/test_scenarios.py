@@ -6,6 +6,7 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.pages.place import WherePage
 from tests.browser.pages.scenarios import ScenarioPage
+from tests.browser.test_frame import faults
 
 
 def test_an_intake_is_planned_with_room_made_for_it_and_compared_with_buying(signed_in: Page):
@@ -84,3 +85,40 @@ def test_a_thing_is_put_into_a_scenario_from_its_page(signed_in: Page):
     form.get_by_label("More, or fewer, a week").fill("-1 TiB")
     form.get_by_role("button", name="put it in").click()
     expect(ScenarioPage(signed_in).move("grows slower")).to_be_visible()
+
+
+def test_what_is_accepted_is_held_until_its_work_order_is_through(signed_in: Page):
+    plan = ScenarioPage(signed_in)
+    plan.draw_up("Deep intake")
+    form = plan.begin("Place VMs")
+    form.get_by_label("Name", exact=True).fill("sonar-deep")
+    form.get_by_label("How many").fill("3")
+    plan.pick(form, "On", "heron-1 deep-2")
+    plan.pick(form, "Run by", "kelp")
+    plan.put_in(form)
+    expect(plan.accepting).to_contain_text(re.compile("Accepting holds .* TiB|GiB from"))
+    plan.accept()
+    expect(plan.accepting).to_contain_text("accepted by planner")
+    more = plan.move("Place 3 × sonar-deep").get_by_role("button", name=re.compile("^more of"))
+    expect(more).to_have_count(0)
+    # Whoever looks at the pool sees who holds what of it.
+    plan.held.get_by_role("link", name="heron-1 · deep-2").click()
+    holders = signed_in.get_by_role("table", name="Held by accepted scenarios")
+    expect(holders).to_contain_text("Deep intake")
+    holders.get_by_role("link", name="Deep intake").click()
+    plan.accepting.get_by_role("link", name="carry it out").click()
+    signed_in.get_by_role("button", name="make the work order").click()
+    steps = signed_in.get_by_role("table", name="Steps").get_by_role("row")
+    expect(steps).to_have_count(1 + 4)
+    expect(steps.nth(1)).to_contain_text("Create volume sonar-deep-v1 on heron-1 · deep-2")
+    steps.nth(1).get_by_role("button", name="done", exact=True).click()
+    expect(steps.nth(1)).to_contain_text("settling")
+    assert faults(signed_in) == []
+    signed_in.reload()
+    expect(steps.nth(1)).to_contain_text("told by planner")
+    for at in range(1, 5):
+        steps.nth(at).get_by_role("button", name="leave it out").click()
+        expect(steps.nth(at)).to_contain_text("left out")
+    expect(signed_in.get_by_text("nothing is held for it any more")).to_be_visible()
+    signed_in.get_by_role("heading", level=1).get_by_role("link").click()
+    expect(plan.accepting).to_contain_text("nothing is held any more")

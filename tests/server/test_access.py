@@ -73,7 +73,7 @@ def test_no_route_answers_a_stranger(db):
             "(?P<pool_id>\\d+)", "(?P<pk>[^/.]+)", "(?P<pk>\\d{1,18})",
             "(?P<key>[A-Za-z0-9._-]{1,200})",
             "<int:entity_id>", "<str:key>", "<int:sifting_id>", "<int:note_id>", "<int:policy_id>",
-            "<int:tier_id>", "<int:scenario_id>",
+            "<int:tier_id>", "<int:scenario_id>", "<int:place>",
         ):  # fmt: skip
             plain = plain.replace(group, "1")
         plain = plain.replace("<str:kind>", "pool")
@@ -147,6 +147,8 @@ WHO: dict[str, set[str]] = {
     "scenarios_rebase": DO, "scenarios_copy": DO, "scenarios_say": DO,
     "scenarios_acceptance": READ, "scenarios_accept": DO, "scenarios_renew": DO,
     "scenarios_give_up": DO, "reservations_list": READ,
+    "orders_read": READ, "orders_make": DO, "orders_drop": DO, "orders_tell_step": DO,
+    "orders_prove": DO,
     "siftings_list": READ, "siftings_keep": READ, "siftings_drop": READ,
     "audit_list": {"auditor", "administrator"},
     "people_list": {"administrator"}, "people_create": {"administrator"},
@@ -190,6 +192,7 @@ def test_every_operation_answers_each_role_as_it_should(as_role, role):
             "{policy_id}",
             "{tier_id}",
             "{scenario_id}",
+            "{place}",
         ):
             plain = plain.replace(key, "1")
         plain = plain.replace("{kind}", "pool")

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from keelmark.core.estate.estate import Estate
-from keelmark.core.scenario.effects import Born
+from keelmark.core.scenario.effects import Born, Effect
 from keelmark.core.scenario.moves.base import Fault, Move, Parts
 from keelmark.core.scenario.plan import Plan, plan_of, with_rows
 from keelmark.core.scenario.stage import At, Stage
@@ -33,6 +33,8 @@ class Told:
     detail: Parts
     faults: tuple[Fault, ...]
     things: tuple[int, ...] = ()
+    day: int = 0
+    effects: tuple[Effect, ...] = ()  # that it brings, none where it is barred or off
 
     @property
     def is_barred(self) -> bool:
@@ -81,12 +83,14 @@ def compiled(estate: Estate, moves: Sequence[Dated]) -> Compiled:
         stage.day = max(one.day, estate.day)
         faults = _past(one, estate) or tuple(one.move.faults(stage))
         title, detail = one.move.says(stage)
-        told[one.number] = Told(
-            number=one.number, title=title, detail=detail, faults=faults, things=one.move.things
-        )
-        if not one.is_off and not told[one.number].is_barred:
+        n_before = len(stage.effects)
+        if not one.is_off and not any(fault.is_bar for fault in faults):
             one.move.put(stage, number=one.number)
             spends += one.move.spends
+        told[one.number] = Told(
+            number=one.number, title=title, detail=detail, faults=faults, things=one.move.things,
+            day=stage.day, effects=tuple(stage.effects[n_before:]),
+        )  # fmt: skip
     return Compiled(
         estate=stage.named_estate(), plan=plan_of(wide, stage.effects),
         told=tuple(told[one.number] for one in moves), spends=spends, births=births,

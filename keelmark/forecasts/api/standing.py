@@ -16,6 +16,7 @@ from keelmark.access.api.base import Problem, actor_of
 from keelmark.access.clock import utc_today
 from keelmark.access.paging import CursorPages
 from keelmark.access.rights import Right
+from keelmark.access.selectors import sees_all
 from keelmark.access.services.allowances import Ration
 from keelmark.core.attention import Attention
 from keelmark.core.ledger import order_by
@@ -175,7 +176,8 @@ class ForecastView(APIView):
                 quantiles=FAN_QUANTILES,
                 added=standing.held_ahead(found),
             ),
-            "held": standing.held_told(found),
+            # Plans are none of a tenant's business, though they take room beside it.
+            "held": standing.held_told(found) if sees_all(actor_of(request)) else [],
         }
         return Response(StandingRead(body).data)
 

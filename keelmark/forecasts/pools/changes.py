@@ -7,6 +7,7 @@ from django.contrib.auth.models import User
 
 from keelmark.core.attention import Attention
 from keelmark.estate.models import Pool
+from keelmark.estate.reservations import holds_by_place
 from keelmark.estate.sift import Sift
 from keelmark.feeds import selectors as feeds
 from keelmark.feeds.models import Run, RunState
@@ -42,7 +43,10 @@ def changes_for(actor: User, *, sift: Sift, now: datetime) -> list[Change]:
     shifts = [change for pool in pools for change in _shifts(pool, now=now)]
     inventory = _inventory(actor, pools=pools, now=now)
     dated = sorted(shifts + inventory, key=lambda change: change.at, reverse=True)
-    moved = [change for pool in pools for change in _moved_dates(pool, now=now)]
+    held = holds_by_place([pool.pk for pool in pools])
+    moved = [
+        change for pool in pools for change in _moved_dates(pool, is_held=pool.pk in held, now=now)
+    ]
     quiet = _quiet_feeds(actor, pools=pools, is_narrowed=not sift.is_everything, now=now)
     return [*quiet, *moved, *dated]
 
@@ -80,7 +84,7 @@ def _quiet_feeds(
     return changes
 
 
-def _moved_dates(pool: Pool, *, now: datetime) -> list[Change]:
+def _moved_dates(pool: Pool, *, is_held: bool, now: datetime) -> list[Change]:
     """A likely date that is another than a week ago, in what ends within a year."""
     forecast = forecast_of(pool)
     if forecast is None or forecast.said_week_ago_on is None or forecast.limit_likely_on is None:
@@ -100,7 +104,8 @@ def _moved_dates(pool: Pool, *, now: datetime) -> list[Change]:
             at=forecast.made_at,
             headline=[{"text": f"{name} ends {abs(n_later)} d {side}"}],
             note=f"likely {_day(forecast.limit_likely_on)}; a week ago we said "
-            f"{_day(forecast.said_week_ago_on)}",
+            f"{_day(forecast.said_week_ago_on)}"
+            + ("; accepted scenarios hold space of it" if is_held else ""),
             pool_id=pool.pk,
         )
     ]

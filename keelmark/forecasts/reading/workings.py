@@ -167,6 +167,7 @@ class End:
     lead_time_days: int
     unit: str
     is_pool: bool = False
+    held_bytes: int = 0  # at most, by accepted scenarios
 
     @property
     def size_name(self) -> str:
@@ -188,6 +189,7 @@ def end_of(standing: Standing, *, limit: Triple, growth: float, lead_time_days: 
         lead_time_days=lead_time_days,
         unit=standing.metric.unit,
         is_pool=standing.entity.kind == Kind.POOL,
+        held_bytes=sum(one.most_bytes for one in standing.holds),
     )
 
 
@@ -251,11 +253,13 @@ def _ends(end: End, *, line: int, today: date) -> Working:
         Step(label="stands at", sign="−", amount=end.stands_at),
         Step(label="left to the line", amount=left, is_result=True),
     ]
+    if end.held_bytes:
+        steps.append(Step(label="held by accepted scenarios", sign="−", amount=end.held_bytes))
     pace = _pace(end)
     if pace.amount is not None:
         pace = replace(pace, sign="÷")
     steps.append(pace)
-    if left and pace.amount and pace.amount > 0:
+    if left and pace.amount and pace.amount > 0 and not end.held_bytes:
         days = left / pace.amount * WEEK_DAYS
         steps.append(Step(label="at that pace alone", text=f"{days:.0f} d"))
     for on, label in zip(

@@ -51,6 +51,7 @@ class StandRead(serializers.Serializer[Record]):
     size_bytes = Int64Field(allow_null=True)
     used_bytes = Int64Field(allow_null=True)
     promised_bytes = Int64Field(allow_null=True)
+    held_bytes = Int64Field(allow_null=True, help_text="by other accepted scenarios")
     state = serializers.CharField(allow_null=True)
 
 

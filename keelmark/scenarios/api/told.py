@@ -16,7 +16,7 @@ from keelmark.core.scenario.moves import MOVES, Fault, Form, Parts
 from keelmark.core.scenario.stage import Stage
 from keelmark.forecasts.api.pools import Int64Field, PartRead
 from keelmark.readings.rows import EPOCH
-from keelmark.scenarios.models import MAX_NAME, MAX_NOTE, Scenario, State
+from keelmark.scenarios.models import MAX_NAME, MAX_NOTE, Scenario, State, WorkOrder
 from keelmark.scenarios.selectors.baseline import changed_under
 from keelmark.scenarios.selectors.kept import (
     drawn,
@@ -139,6 +139,7 @@ class ScenarioRead(serializers.Serializer[Record]):
     is_shared = serializers.BooleanField()
     is_own = serializers.BooleanField()
     may_change = serializers.BooleanField()
+    has_order = serializers.BooleanField(help_text="a work order carries it out")
     version = serializers.CharField(help_text="for If-Match")
     revision = serializers.IntegerField()
     last_change = serializers.CharField()
@@ -231,6 +232,7 @@ def scenario_told(actor: User, scenario: Scenario) -> dict[str, Any]:  # Any: JS
         "id": scenario.pk, "name": scenario.name, "note": scenario.note, "state": scenario.state,
         "owner": scenario.owner_name, "is_shared": scenario.is_shared,
         "is_own": scenario.owner_id == actor.pk, "may_change": may_change(actor, scenario),
+        "has_order": WorkOrder.objects.filter(scenario=scenario).exists(),
         "version": version_of(facts), "revision": scenario.at, "last_change": revision.what,
         "can_undo": scenario.at > 1, "can_redo": scenario.at < facts["n_revisions"],
         "changed_at": scenario.changed_at, "baseline_at": scenario.baseline_at,

@@ -80,6 +80,7 @@ class Stand:
     size_bytes: int | None
     used_bytes: int | None
     promised_bytes: int | None
+    held_bytes: int | None
     state: str | None
 
 
@@ -275,6 +276,7 @@ def _stand(reading: Reading, kind: str, row: int) -> Stand:
     return Stand(
         size_bytes=books.size.told(row), used_bytes=books.used.told(row),
         promised_bytes=books.promised.told(row),
+        held_bytes=books.held.told(row),
         state=state.told(row) if isinstance(state, Words) else None,
     )  # fmt: skip
 

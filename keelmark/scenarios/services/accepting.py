@@ -13,7 +13,7 @@ from keelmark.estate.models import Reservation
 from keelmark.forecasts.definitions.horizon import HORIZON_DAYS
 from keelmark.forecasts.marks.setting import hold_anew
 from keelmark.scenarios.errors import BarredError, NotAcceptedError, NotDraftError
-from keelmark.scenarios.models import Scenario, State
+from keelmark.scenarios.models import Scenario, State, WorkOrder
 from keelmark.scenarios.selectors.holding import would_hold
 from keelmark.scenarios.selectors.kept import drawn, standing_revision
 from keelmark.scenarios.services.keeping import facts_of, let_go, locked, place_ids_of
@@ -85,6 +85,8 @@ def give_up(*, actor: User, scenario_id: int, seen_version: str | None) -> Scena
     scenario = locked(actor, scenario_id, seen_version=seen_version, may_be_accepted=True)
     if scenario.state != State.ACCEPTED:
         raise NotAcceptedError(name=scenario.name)
+    if WorkOrder.objects.filter(scenario=scenario).exists():
+        raise NotDraftError(name=scenario.name, would_be="take its work order back first")
     before = facts_of(scenario)
     let_go(scenario)
     scenario.state, scenario.changed_at = State.DRAFT, now()

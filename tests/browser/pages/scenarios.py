@@ -9,6 +9,8 @@ class ScenarioPage:
         self.moves = page.get_by_role("list", name="Moves")
         self.outcome = page.get_by_role("table", name="What it does")
         self.runways = page.get_by_role("list", name="Runways that move")
+        self.accepting = page.get_by_role("region", name="Accepting")
+        self.held = page.get_by_role("table", name="What is held")
 
     def draw_up(self, name: str) -> None:
         self.page.get_by_role("link", name="Scenarios").click()
@@ -42,6 +44,10 @@ class ScenarioPage:
     def more(self, title: str, action: str) -> None:
         self.move(title).get_by_role("button", name=re.compile("^more of")).click()
         self.move(title).get_by_role("button", name=action, exact=True).click()
+
+    def accept(self) -> None:
+        self.accepting.get_by_role("button", name="accept, hold the space").click()
+        self.accepting.get_by_role("button", name="accept it").click()
 
     def line(self, name: str) -> Locator:
         return self.outcome.get_by_role("row").filter(

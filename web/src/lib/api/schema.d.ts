@@ -1593,6 +1593,59 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/scenarios/{scenario_id}/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The work order of a scenario. */
+        get: operations["orders_read"];
+        put?: never;
+        /** @description Make it; asked again, it is the same one. */
+        post: operations["orders_make"];
+        /** @description Take it back; what was carried out of it stays done. */
+        delete: operations["orders_drop"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/scenarios/{scenario_id}/order/proof": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What was read lately is compared with the steps now, not in a minute. */
+        post: operations["orders_prove"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/scenarios/{scenario_id}/order/steps/{place}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** @description One step: who does it and when, that it is done, or left out. */
+        patch: operations["orders_tell_step"];
+        trace?: never;
+    };
     "/api/v1/scenarios/{scenario_id}/outcome": {
         parameters: {
             query?: never;
@@ -3810,6 +3863,19 @@ export interface components {
             is_shared?: boolean;
             is_dropped?: boolean;
         };
+        PatchedWorkStepWriteRequest: {
+            /**
+             * @description settling: it is done, by whoever tells it
+             *
+             *     * `to do` - to do
+             *     * `settling` - settling
+             *     * `left out` - left out
+             */
+            state?: components["schemas"]["WorkStepWriteStateEnum"];
+            owner_name?: string;
+            window?: string;
+            note?: string;
+        };
         PerformanceRead: {
             /**
              * @description told of it, its disks added up, or nothing was read
@@ -4535,6 +4601,8 @@ export interface components {
             is_shared: boolean;
             is_own: boolean;
             may_change: boolean;
+            /** @description a work order carries it out */
+            has_order: boolean;
             /** @description for If-Match */
             version: string;
             revision: number;
@@ -4720,6 +4788,8 @@ export interface components {
             size_bytes: number | null;
             used_bytes: number | null;
             promised_bytes: number | null;
+            /** @description by other accepted scenarios */
+            held_bytes: number | null;
             state: string | null;
         };
         StandingRead: {
@@ -4769,6 +4839,23 @@ export interface components {
             /** @description by accepted scenarios, which the path has in it */
             held: components["schemas"]["HeldRead"][];
         };
+        /**
+         * @description * `add pool` - add pool
+         *     * `extend pool` - extend pool
+         *     * `create volume` - create volume
+         *     * `extend volume` - extend volume
+         *     * `map volume` - map volume
+         *     * `move volume` - move volume
+         *     * `make datastore` - make datastore
+         *     * `extend datastore` - extend datastore
+         *     * `move disk` - move disk
+         *     * `deploy VMs` - deploy VMs
+         *     * `add hosts` - add hosts
+         *     * `set quota` - set quota
+         *     * `remove` - remove
+         * @enum {string}
+         */
+        StepKindEnum: "add pool" | "extend pool" | "create volume" | "extend volume" | "map volume" | "move volume" | "make datastore" | "extend datastore" | "move disk" | "deploy VMs" | "add hosts" | "set quota" | "remove";
         StepRead: {
             label: string;
             sign: string;
@@ -4777,6 +4864,20 @@ export interface components {
             /** Format: date */
             on: string | null;
             is_result: boolean;
+        };
+        /**
+         * @description * `to do` - to do
+         *     * `settling` - settling
+         *     * `verified` - verified
+         *     * `otherwise` - otherwise
+         *     * `left out` - left out
+         * @enum {string}
+         */
+        StepStateEnum: "to do" | "settling" | "verified" | "otherwise" | "left out";
+        StepSubjectRead: {
+            id: number;
+            kind: string;
+            name: string;
         };
         StepWriteRequest: {
             /** @description take back; else do again */
@@ -5123,6 +5224,60 @@ export interface components {
          * @enum {string}
          */
         WordEnum: "policy" | "tier";
+        WorkOrderRead: {
+            scenario_id: number;
+            scenario_name: string;
+            /** @description for If-Match */
+            version: string;
+            /** Format: date-time */
+            made_at: string;
+            made_by: string;
+            /** Format: date-time */
+            ended_at: string | null;
+            n_by_state: {
+                [key: string]: number;
+            };
+            steps: components["schemas"]["WorkStepRead"][];
+        };
+        WorkStepRead: {
+            place: number;
+            /** @description the number of the move that it is of */
+            move: number;
+            /** Format: date */
+            on: string;
+            kind: components["schemas"]["StepKindEnum"];
+            title: components["schemas"]["PartRead"][];
+            /** @description exactly what is set */
+            values: {
+                [key: string]: unknown;
+            };
+            /** @description gone for good then */
+            loses: string[];
+            subject: components["schemas"]["StepSubjectRead"] | null;
+            state: components["schemas"]["StepStateEnum"];
+            owner_name: string;
+            window: string;
+            note: string;
+            /** Format: date-time */
+            done_at: string | null;
+            done_by: string;
+            /** Format: date-time */
+            verified_at: string | null;
+            /**
+             * Format: date-time
+             * @description of the reading that tells
+             */
+            read_at: string | null;
+            /** @description what it says */
+            found: string;
+        };
+        /**
+         * @description * `to do` - to do
+         *     * `settling` - settling
+         *     * `left out` - left out
+         * @enum {string}
+         */
+        WorkStepWriteStateEnum: "to do" | "settling" | "left out";
         WorkingRead: {
             figure: string;
             title: string;
@@ -9821,6 +9976,254 @@ export interface operations {
                 };
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    orders_read: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scenario_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOrderRead"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    orders_make: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scenario_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOrderRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    orders_drop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scenario_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    orders_prove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scenario_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOrderRead"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    orders_tell_step: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the version that was seen; 428 without it, 412 with what stands now */
+                "If-Match"?: string;
+            };
+            path: {
+                place: number;
+                scenario_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedWorkStepWriteRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOrderRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            412: {
                 headers: {
                     [name: string]: unknown;
                 };

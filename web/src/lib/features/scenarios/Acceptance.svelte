@@ -134,18 +134,29 @@
     {/if}
   {:else if !isDraft && told.is_accepted}
     <p class="font-semibold text-plan">
-      {told.has_lapsed
+      {told.has_lapsed && scenario.state === 'accepted'
         ? `Lapsed on ${formatDay(told.lapses_on)}`
         : places.length > 0
           ? `Holds ${held} until ${formatDay(told.lapses_on)}`
-          : 'Holds nothing'}
+          : scenario.state === 'carried out'
+            ? 'Carried out: nothing is held any more'
+            : 'Holds nothing'}
     </p>
     <p class="text-ink-soft">
       accepted by {told.accepted_by}{told.accepted_at
         ? ` on ${formatDay(told.accepted_at.slice(0, 'yyyy-mm-dd'.length))}`
-        : ''}{told.has_lapsed ? '; others may take its space by now' : ''}
+        : ''}{told.has_lapsed && scenario.state === 'accepted'
+        ? '; others may take its space by now'
+        : ''}
     </p>
     {@render list()}
+    {#if scenario.state === 'carried out'}
+      <p class="mt-1">
+        <a class="underline" href={bearing.href(`/scenarios/${scenario.id}/order`)}
+          >what was planned, and what came</a
+        >
+      </p>
+    {/if}
     {#if scenario.may_change && scenario.state === 'accepted'}
       {#if isAsked}
         <form
@@ -165,6 +176,12 @@
           </div>
         </form>
       {:else}
+        <p class="mt-1">
+          <a
+            class="border border-plan px-2 py-0.5 text-plan hover:underline"
+            href={bearing.href(`/scenarios/${scenario.id}/order`)}>carry it out</a
+          >
+        </p>
         <div class="mt-1 flex gap-3">
           <button class="underline" onclick={() => (isAsked = true)}
             >{told.has_lapsed ? 'hold it again' : 'hold it longer'}</button

@@ -56,6 +56,7 @@
   {#if stand?.used_bytes !== null && stand?.used_bytes !== undefined && stand.size_bytes}
     <DraughtGauge
       usedBytes={stand.used_bytes}
+      heldBytes={stand.held_bytes ?? 0}
       usableBytes={stand.size_bytes}
       provisionedBytes={stand.promised_bytes}
       cautionPercent={one.caution_percent}

@@ -67,17 +67,21 @@
     class="absolute -top-20 left-4 z-50 border border-ink bg-paper-raised px-3 py-1 focus:top-1"
     >to what this page tells</a
   >
-  <div class="flex h-dvh flex-col">
-    <TopLine person={shown.name ?? ''} rights={shown.rights} onsignout={() => signOut.mutate()} />
-    {#if shown.role !== 'tenant viewer'}<BearingLine />{/if}
+  <div class="flex h-dvh flex-col print:block print:h-auto">
+    <div class="contents print:hidden">
+      <TopLine person={shown.name ?? ''} rights={shown.rights} onsignout={() => signOut.mutate()} />
+      {#if shown.role !== 'tenant viewer'}<BearingLine />{/if}
+    </div>
     {#if signOut.error}
       <p class="border-b border-signal bg-shoal-ground px-4 py-1" role="alert">
         You are still signed in: {signOut.error.message}
       </p>
     {/if}
     <OutageLine />
-    <main id="main" tabindex="-1" class="min-h-0 flex-1">{@render children()}</main>
-    {#if shown.role !== 'tenant viewer'}<TideBar />{/if}
+    <main id="main" tabindex="-1" class="min-h-0 flex-1 print:block">{@render children()}</main>
+    <div class="contents print:hidden">
+      {#if shown.role !== 'tenant viewer'}<TideBar />{/if}
+    </div>
   </div>
   {#if hasEnded}<SignInAgain name={shown.name ?? ''} onother={leave} />{/if}
 {:else if session.data}

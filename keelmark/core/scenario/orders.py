@@ -1,0 +1,267 @@
+"""What carries a scenario out: its steps in their order, each with the exact values to set."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+from enum import StrEnum
+from typing import Final
+
+from keelmark.core.estate.columns import NOWHERE
+from keelmark.core.estate.estate import Estate
+from keelmark.core.scenario.compiling import Compiled
+from keelmark.core.scenario.effects import (
+    AddAmount,
+    Born,
+    Effect,
+    OfRow,
+    Retire,
+    SetAmount,
+    SetLink,
+)
+from keelmark.core.scenario.moves import Parts
+
+Value = int | str | list[str]
+Values = dict[str, Value]
+
+
+class StepKind(StrEnum):
+    """What is done in one step."""
+
+    ADD_POOL = "add pool"
+    EXTEND_POOL = "extend pool"
+    CREATE_VOLUME = "create volume"
+    EXTEND_VOLUME = "extend volume"
+    MAP_VOLUME = "map volume"
+    MOVE_VOLUME = "move volume"
+    MAKE_DATASTORE = "make datastore"
+    EXTEND_DATASTORE = "extend datastore"
+    MOVE_DISK = "move disk"
+    DEPLOY_VMS = "deploy VMs"
+    ADD_HOSTS = "add hosts"
+    SET_QUOTA = "set quota"
+    REMOVE = "remove"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Step:
+    """One thing to do, on a day counted from 1970, for a move.
+
+    ``subject`` is the id of what there is and is changed, None of what is made. ``values`` are
+    what is typed where it is done by hand, and what is looked for afterwards. ``loses`` names
+    what is gone for good once it is done.
+    """
+
+    move: int
+    day: int
+    kind: StepKind
+    subject: int | None
+    subject_kind: str
+    title: Parts
+    values: Values = field(default_factory=dict)
+    loses: tuple[str, ...] = ()
+
+
+def steps_of(told: Compiled) -> list[Step]:
+    """Return what is to be done for a plan, by day and in the order of its moves.
+
+    What a move only expects, such as faster growth, nobody does.
+    """
+    steps: list[Step] = []
+    sizes: dict[tuple[str, int], int] = {}
+    for one in sorted(told.told, key=lambda one: one.day):
+        steps += _Writer(told.estate, one.number, one.effects, sizes=sizes).steps()
+    return steps
+
+
+class _Writer:
+    """The steps of one move, from what it does to the columns."""
+
+    def __init__(
+        self, estate: Estate, number: int, effects: Sequence[Effect], *,
+        sizes: dict[tuple[str, int], int],
+    ) -> None:  # fmt: skip
+        self.estate, self.number = estate, number
+        self.sizes = sizes  # as earlier moves have left them
+        self.effects = [one for one in effects if isinstance(one, OfRow)]
+        self.born = {(one.kind, one.row): one for one in effects if isinstance(one, Born)}
+
+    def steps(self) -> Iterator[Step]:
+        gone = {(one.kind, one.row) for one in self.effects if isinstance(one, Retire)}
+        yield from self._made()
+        grown = [one for one in self.effects if isinstance(one, AddAmount) and one.column == "size"]
+        # What carries another grows before it.
+        for more in sorted(grown, key=lambda more: _FIRST_GROWN.index(more.kind)):
+            yield from self._extended(more)
+        for one in self.effects:
+            if isinstance(one, SetLink):
+                yield from self._moved(one)
+            elif isinstance(one, SetAmount) and one.column == "quota":
+                yield self._quota(one)
+        going = [one for one in self.effects if isinstance(one, Retire)]
+        for each in sorted(going, key=lambda each: _LAST_FIRST.index(each.kind)):
+            if not self._goes_with(each, gone):
+                yield self._removed(each, gone)
+
+    def _made(self) -> Iterator[Step]:
+        """What there is not yet: a pool, a volume with a datastore on it, VMs, hosts."""
+        stores = [one for one in self.born.values() if one.kind == "datastore"]
+        for one in self.born.values():
+            if one.kind == "pool":
+                yield self._step(
+                    one, StepKind.ADD_POOL, f"Add pool {one.name} to {self._name('array', one)}",
+                    {"array": self._name("array", one), "array_id": self._id("array", one),
+                     "size_bytes": one.amounts["size"],
+                     "service_class": one.words.get("class", "")},
+                )  # fmt: skip
+            elif one.kind == "volume":
+                yield from self._volume(one, stores)
+        for kind, step, word in (
+            ("vm", StepKind.DEPLOY_VMS, "VMs"), ("host", StepKind.ADD_HOSTS, "hosts"),
+        ):  # fmt: skip
+            if some := [one for one in self.born.values() if one.kind == kind]:
+                yield self._several(some, step, word)
+
+    def _volume(self, one: Born, stores: Sequence[Born]) -> Iterator[Step]:
+        pool, array = self._name("pool", one), self._name("array", one)
+        place: Values = {"pool": pool, "pool_id": self._id("pool", one), "array": array}
+        yield self._step(
+            one, StepKind.CREATE_VOLUME, f"Create volume {one.name} on {array} · {pool}",
+            {**place, "size_bytes": one.amounts["size"],
+             "thickness": one.words.get("thickness", "thin")},
+        )  # fmt: skip
+        for store in stores:
+            cluster: Values = {"cluster": self._name("cluster", store),
+                               "cluster_id": self._id("cluster", store)}  # fmt: skip
+            yield self._step(
+                one, StepKind.MAP_VOLUME,
+                f"Map volume {one.name} to all hosts of {cluster['cluster']}",
+                {**place, **cluster},
+            )  # fmt: skip
+            yield self._step(
+                store, StepKind.MAKE_DATASTORE,
+                f"Make datastore {store.name} on volume {one.name}, for {cluster['cluster']}",
+                {**cluster, "volume": one.name, "size_bytes": store.amounts["size"]},
+            )  # fmt: skip
+
+    def _several(self, some: Sequence[Born], kind: StepKind, word: str) -> Step:
+        """All VMs, or hosts, of a move are one thing to do."""
+        first = some[0]
+        values: Values = {
+            "n": len(some), "names": [one.name for one in some],
+            "cluster": self._name("cluster", first), "cluster_id": self._id("cluster", first),
+        }  # fmt: skip
+        for name in ("cpus", "memory"):
+            if first.amounts.get(name):
+                values["memory_bytes" if name == "memory" else name] = first.amounts[name]
+        disks = [
+            one
+            for one in self.born.values()
+            if one.kind == "disk" and one.links.get("vm") == first.row
+        ]
+        if disks:
+            values["disks"] = [str(one.amounts["size"]) for one in disks]
+            values["datastore"] = self._name("datastore", disks[0])
+            values["datastore_id"] = self._id("datastore", disks[0])
+        on = f" on {values['datastore']}" if disks else ""
+        verb, to = ("Deploy", "in") if kind is StepKind.DEPLOY_VMS else ("Add", "to")
+        title = f"{verb} {len(some)} {word} {to} {values['cluster']}"
+        return self._step(first, kind, title + on, values)
+
+    def _extended(self, one: AddAmount) -> Iterator[Step]:
+        kind, at = _EXTENDED[one.kind], (one.kind, one.row)
+        size = self.sizes.get(at, self.estate.table(one.kind).amounts("size").told(one.row))
+        if size is None:
+            return
+        self.sizes[at] = size + one.amount
+        yield self._step(
+            one, kind, f"Extend {one.kind} {self._named(one)} to ",
+            {"size_bytes": size + one.amount, "was_bytes": size}, amount=size + one.amount,
+        )  # fmt: skip
+
+    def _moved(self, one: SetLink) -> Iterator[Step]:
+        kind = _MOVED.get((one.kind, one.link))
+        if kind is None or one.to == NOWHERE or (one.kind, one.row) in self.born:
+            return
+        to = self.estate.table(one.link)
+        yield self._step(
+            one, kind, f"Move {one.kind} {self._named(one)} to {one.link} {to.names[one.to]}",
+            {"to": to.names[one.to], "to_id": int(to.ids[one.to]), "to_kind": one.link},
+        )  # fmt: skip
+
+    def _quota(self, one: SetAmount) -> Step:
+        return self._step(
+            one, StepKind.SET_QUOTA, f"Set the quota of {one.kind} {self._named(one)} to ",
+            {"quota_bytes": one.amount or 0}, amount=one.amount or 0,
+        )  # fmt: skip
+
+    def _removed(self, one: Retire, gone: set[tuple[str, int]]) -> Step:
+        lost = [self._named(one), *self._below(one, gone)]
+        return self._step(
+            one, StepKind.REMOVE, f"Remove {_WORDS.get(one.kind, one.kind)} {self._named(one)}",
+            {}, loses=tuple(lost),
+        )  # fmt: skip
+
+    def _below(self, one: Retire, gone: set[tuple[str, int]]) -> Iterator[str]:
+        """Names of what goes with a thing: the disks of a VM, the pools of an array."""
+        for kind, row in sorted(gone):
+            for link, upper in _GOES_WITH.get(kind, ()):
+                if upper == one.kind and int(self.estate.table(kind).links[link][row]) == one.row:
+                    yield self.estate.table(kind).names[row]
+
+    def _goes_with(self, one: Retire, gone: set[tuple[str, int]]) -> bool:
+        """Whether a thing goes since that which it is of goes."""
+        links = self.estate.table(one.kind).links
+        return any(
+            (upper, int(links[link][one.row])) in gone
+            for link, upper in _GOES_WITH.get(one.kind, ())
+            if link in links
+        )
+
+    def _step(
+        self, one: OfRow, kind: StepKind, title: str, values: Values, *,
+        amount: int | None = None, loses: tuple[str, ...] = (),
+    ) -> Step:  # fmt: skip
+        born = self.born.get((one.kind, one.row))
+        if born is not None and kind not in _SEVERAL:
+            values = {"name": born.name, **values}
+        return Step(
+            move=self.number, day=one.day, kind=kind,
+            subject=None if born else int(self.estate.table(one.kind).ids[one.row]),
+            subject_kind=one.kind, title=(title,) if amount is None else (title, amount),
+            values={name: told for name, told in values.items() if told != ""}, loses=loses,
+        )  # fmt: skip
+
+    def _named(self, one: OfRow) -> str:
+        told = self.estate.table(one.kind).names[one.row]
+        if one.kind != "pool":
+            return told
+        array = int(self.estate.table("pool").links["array"][one.row])
+        return told if array == NOWHERE else f"{self.estate.table('array').names[array]} · {told}"
+
+    def _name(self, link: str, one: Born) -> str:
+        row = one.links.get(link, NOWHERE)
+        return "" if row == NOWHERE else self.estate.table(link).names[row]
+
+    def _id(self, link: str, one: Born) -> Value:
+        row = one.links.get(link, NOWHERE)
+        return "" if row == NOWHERE else int(self.estate.table(link).ids[row])
+
+
+# What lies on another is taken away before it.
+_LAST_FIRST: Final = (
+    "snapshot", "file", "disk", "vm", "host", "datastore", "volume", "pool", "array",
+)  # fmt: skip
+_FIRST_GROWN: Final = ("pool", "volume", "datastore")
+_SEVERAL: Final = frozenset({StepKind.DEPLOY_VMS, StepKind.ADD_HOSTS})
+_WORDS: Final = {"vm": "VM"}
+_EXTENDED: Final = {
+    "pool": StepKind.EXTEND_POOL, "volume": StepKind.EXTEND_VOLUME,
+    "datastore": StepKind.EXTEND_DATASTORE,
+}  # fmt: skip
+_MOVED: Final = {
+    ("volume", "pool"): StepKind.MOVE_VOLUME, ("disk", "datastore"): StepKind.MOVE_DISK,
+}  # fmt: skip
+# With what a thing goes, by the link that leads to it.
+_GOES_WITH: Final = {
+    "disk": (("vm", "vm"),), "snapshot": (("vm", "vm"), ("volume", "volume")),
+    "pool": (("array", "array"),),
+}  # fmt: skip

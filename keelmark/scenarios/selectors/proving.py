@@ -1,0 +1,218 @@
+"""Whether a step of a work order was carried out, by what has been read since."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any, Final
+
+from django.db.models import Q, QuerySet
+
+from keelmark.core.scenario.orders import StepKind
+from keelmark.estate.models import (
+    Account,
+    Datastore,
+    Entity,
+    Host,
+    Pool,
+    Project,
+    Sight,
+    Tenant,
+    VirtualDisk,
+    VirtualMachine,
+    Volume,
+)
+from keelmark.estate.models import Mapping as VolumeMapping
+from keelmark.scenarios.models import WorkStep
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Proof:
+    """What was read of a step: whether it is as planned, when that was read, and what it says."""
+
+    is_so: bool
+    read_at: datetime | None = None
+    says: str = ""
+    made_ids: tuple[int, ...] = ()
+
+
+def proof_of(step: WorkStep) -> Proof:
+    """Return what the newest readings tell of a step."""
+    return _PROOFS[StepKind(step.kind)](step)
+
+
+def _made_since(step: WorkStep, kind: str) -> "QuerySet[Entity]":
+    """Things of a kind that are there and bear its name; those that came since come first."""
+    named = Entity.objects.filter(kind=kind, retired_at=None, name=step.values["name"])
+    return named.order_by("-first_seen_at", "-pk")
+
+
+def _pool_added(step: WorkStep) -> Proof:
+    found = Pool.objects.filter(
+        entity__in=_made_since(step, "pool"), array_id=step.values.get("array_id")
+    ).first()
+    if found is None:
+        return Proof(is_so=False, says="no pool of this name is read on it")
+    return _sized(step, size=found.usable_bytes, read_at=found.read_at, pk=found.pk)
+
+
+def _volume_of(step: WorkStep) -> Volume | None:
+    named = Volume.objects.filter(
+        entity__retired_at=None, entity__name=step.values["name"],
+        pool_id=step.values.get("pool_id"),
+    )  # fmt: skip
+    return named.order_by("-entity__first_seen_at").first()
+
+
+def _volume_created(step: WorkStep) -> Proof:
+    found = _volume_of(step)
+    if found is None:
+        return Proof(is_so=False, says="no volume of this name is read on the pool")
+    return _sized(step, size=found.size_bytes, read_at=found.read_at, pk=found.pk)
+
+
+def _sized(step: WorkStep, *, size: int | None, read_at: datetime, pk: int | None = None) -> Proof:
+    """Whether something is at least as large as planned: arrays round up to whole extents."""
+    wanted = int(step.values["size_bytes"])
+    told = "nobody tells its size" if size is None else f"its size is read as {size:,} bytes"
+    return Proof(
+        is_so=size is not None and size >= wanted, read_at=read_at, says=told,
+        made_ids=() if pk is None else (pk,),
+    )  # fmt: skip
+
+
+def _volume_mapped(step: WorkStep) -> Proof:
+    volume = _volume_of(step)
+    if volume is None:
+        return Proof(is_so=False, says="no volume of this name is read on the pool")
+    cluster = step.values.get("cluster_id")
+    hosts = set(
+        Host.objects.filter(cluster_id=cluster, entity__retired_at=None).values_list(
+            "pk", flat=True
+        )
+    )
+    seen = set(VolumeMapping.objects.filter(volume=volume).values_list("target_id", flat=True))
+    left = set() if cluster in seen else hosts - seen
+    names = ", ".join(
+        Entity.objects.filter(pk__in=left).order_by("name").values_list("name", flat=True)[:5]
+    )
+    says = f"not mapped to {names}" if left else "mapped to all hosts of the cluster"
+    return Proof(is_so=not left and bool(hosts), read_at=volume.read_at, says=says)
+
+
+def _datastore_made(step: WorkStep) -> Proof:
+    found = Datastore.objects.filter(
+        entity__in=_made_since(step, "datastore"), cluster_id=step.values.get("cluster_id")
+    ).first()
+    if found is None:
+        return Proof(is_so=False, says="no datastore of this name is read for the cluster")
+    n_hosts = Host.objects.filter(cluster=found.cluster, entity__retired_at=None).count()
+    n_seen = Sight.objects.filter(datastore=found).count()
+    told = _sized(step, size=found.size_bytes, read_at=found.read_at, pk=found.pk)
+    if n_seen and n_seen < n_hosts:
+        return Proof(is_so=False, read_at=found.read_at, says=f"{n_seen} of {n_hosts} hosts see it")
+    return told
+
+
+def _vms_deployed(step: WorkStep) -> Proof:
+    """So many VMs that came since, or bear the names, in the cluster."""
+    values = step.values
+    in_cluster = VirtualMachine.objects.filter(
+        cluster_id=values.get("cluster_id"), entity__retired_at=None
+    )
+    came = Q(entity__name__in=values["names"])
+    if "datastore" in values:
+        came |= Q(
+            entity__first_seen_at__gte=step.order.made_at,
+            disks__datastore__entity__name=values["datastore"],
+        )  # fmt: skip
+    ids = sorted(set(in_cluster.filter(came).values_list("pk", flat=True)))
+    newest = in_cluster.order_by("-read_at").values_list("read_at", flat=True).first()
+    disks = VirtualDisk.objects.filter(vm__in=ids, entity__retired_at=None)
+    return Proof(
+        is_so=len(ids) >= int(values["n"]), read_at=newest,
+        says=f"{len(ids)} of {values['n']} are read in the cluster",
+        made_ids=(*ids, *disks.values_list("pk", flat=True)),
+    )  # fmt: skip
+
+
+def _hosts_added(step: WorkStep) -> Proof:
+    hosts = Host.objects.filter(cluster_id=step.values.get("cluster_id"), entity__retired_at=None)
+    came = hosts.filter(
+        Q(entity__name__in=step.values["names"]) | Q(entity__first_seen_at__gte=step.order.made_at)
+    )
+    newest = hosts.order_by("-read_at").values_list("read_at", flat=True).first()
+    n = came.count()
+    return Proof(
+        is_so=n >= int(step.values["n"]), read_at=newest,
+        says=f"{n} of {step.values['n']} are read in the cluster",
+    )  # fmt: skip
+
+
+def _extended(step: WorkStep) -> Proof:
+    if step.subject_kind == "pool":
+        pool = Pool.objects.filter(pk=step.subject_id).first()
+        return (
+            _gone() if pool is None else _sized(step, size=pool.usable_bytes, read_at=pool.read_at)
+        )
+    model = Volume if step.subject_kind == "volume" else Datastore
+    found: Any = model._default_manager.filter(pk=step.subject_id).first()
+    return _gone() if found is None else _sized(step, size=found.size_bytes, read_at=found.read_at)
+
+
+def _gone() -> Proof:
+    return Proof(is_so=False, says="it is not known any more")
+
+
+def _moved(step: WorkStep) -> Proof:
+    is_volume = step.kind == StepKind.MOVE_VOLUME
+    model, link = (Volume, "pool") if is_volume else (VirtualDisk, "datastore")
+    found: Any = model._default_manager.filter(pk=step.subject_id).first()
+    if found is None:
+        return _gone()
+    place = Entity.objects.filter(pk=getattr(found, f"{link}_id") or 0).first()
+    name = place.name if place else "nowhere"
+    is_there = place is not None and (
+        place.pk == step.values.get("to_id") or place.name == step.values.get("to")
+    )
+    return Proof(
+        is_so=is_there, read_at=found.read_at, says=f"it is read on {name}",
+        made_ids=(found.pk,) if is_there else (),
+    )  # fmt: skip
+
+
+def _quota_set(step: WorkStep) -> Proof:
+    for model in (Tenant, Project, Account):
+        found: Any = model._default_manager.filter(pk=step.subject_id).first()
+        if found is not None:
+            is_so = found.quota_bytes == step.values["quota_bytes"]
+            read_at = found.entity.last_seen_at
+            says = "no quota is read" if found.quota_bytes is None else (
+                f"its quota is read as {found.quota_bytes:,} bytes"
+            )  # fmt: skip
+            return Proof(is_so=is_so, read_at=read_at, says=says)
+    return _gone()
+
+
+def _removed(step: WorkStep) -> Proof:
+    found = Entity.objects.filter(pk=step.subject_id or 0).first()
+    if found is None or found.retired_at is not None:
+        at = found.retired_at if found else None
+        return Proof(is_so=True, read_at=at, says="it is not read any more")
+    return Proof(is_so=False, read_at=found.last_seen_at, says="it is read still")
+
+
+_PROOFS: Final[dict[StepKind, Callable[[WorkStep], Proof]]] = {
+    StepKind.ADD_POOL: _pool_added,
+    StepKind.EXTEND_POOL: _extended,
+    StepKind.CREATE_VOLUME: _volume_created,
+    StepKind.EXTEND_VOLUME: _extended,
+    StepKind.MAP_VOLUME: _volume_mapped,
+    StepKind.MOVE_VOLUME: _moved,
+    StepKind.MAKE_DATASTORE: _datastore_made,
+    StepKind.EXTEND_DATASTORE: _extended,
+    StepKind.MOVE_DISK: _moved,
+    StepKind.DEPLOY_VMS: _vms_deployed,
+    StepKind.ADD_HOSTS: _hosts_added,
+    StepKind.SET_QUOTA: _quota_set,
+    StepKind.REMOVE: _removed,
+}

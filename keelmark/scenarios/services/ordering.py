@@ -1,0 +1,241 @@
+"""Work orders: made of what was accepted, carried out step by step, proven by what is read."""
+
+from collections.abc import Sequence
+
+from django.contrib.auth.models import User
+from django.db import transaction
+
+from keelmark.access.clock import now
+from keelmark.access.services.audit import Facts, audit
+from keelmark.access.versions import check_version
+from keelmark.core.scenario.orders import Step, StepKind, steps_of
+from keelmark.estate.models import Entity, Reservation
+from keelmark.estate.reservations import day_of_hold
+from keelmark.scenarios.errors import NoOrderError, NotAcceptedError, StepError
+from keelmark.scenarios.models import Scenario, State, StepState, WorkOrder, WorkStep
+from keelmark.scenarios.selectors.kept import drawn, scenario_for, standing_revision
+from keelmark.scenarios.selectors.proving import Proof, proof_of
+from keelmark.scenarios.services.keeping import let_go, locked
+
+OPEN = (StepState.TO_DO, StepState.SETTLING, StepState.OTHERWISE)
+
+
+def facts_of_order(order: WorkOrder) -> Facts:
+    """Return what may be written of a work order: its version is made of it."""
+    return {
+        "order": order.pk,
+        "steps": [
+            [one.place, one.state, one.owner_name, one.window, one.note]
+            for one in order.steps.all()
+        ],
+    }
+
+
+def order_for(actor: User, scenario_id: int) -> WorkOrder:
+    """Return the work order of a scenario that a person may see; raise NoOrderError else."""
+    scenario = scenario_for(actor, scenario_id)
+    found = WorkOrder.objects.filter(scenario=scenario).first()
+    if found is None:
+        raise NoOrderError(name=scenario.name)
+    return found
+
+
+@transaction.atomic
+def make_order(*, actor: User, scenario_id: int) -> WorkOrder:
+    """Make the work order of an accepted scenario; asked again, it is the same one.
+
+    Raises
+    ------
+    NotAcceptedError
+        If the scenario is not accepted.
+    """
+    scenario = locked(actor, scenario_id, seen_version=None, may_be_accepted=True)
+    standing = WorkOrder.objects.filter(scenario=scenario).first()
+    if standing is not None:
+        return standing
+    if scenario.state != State.ACCEPTED:
+        raise NotAcceptedError(name=scenario.name)
+    at = now()
+    order = WorkOrder.objects.create(
+        scenario=scenario, made_at=at, made_by=actor.get_username(), changed_at=at
+    )
+    steps = steps_of(drawn(standing_revision(scenario)).compiled)
+    known = set(
+        Entity.objects.filter(pk__in=[s.subject for s in steps if s.subject]).values_list(
+            "pk", flat=True
+        )
+    )
+    WorkStep.objects.bulk_create(
+        _row(order, place, one, known=known) for place, one in enumerate(steps, start=1)
+    )
+    _audit(actor, scenario, action="make work order", after={"n_steps": len(steps)})
+    prove(order)
+    return order
+
+
+def _row(order: WorkOrder, place: int, one: Step, *, known: set[int]) -> WorkStep:
+    return WorkStep(
+        order=order, place=place, move=one.move, on=day_of_hold(one.day), kind=one.kind.value,
+        subject_id=one.subject if one.subject in known else None, subject_kind=one.subject_kind,
+        title=list(one.title), values=one.values, loses=list(one.loses),
+    )  # fmt: skip
+
+
+@transaction.atomic
+def drop_order(*, actor: User, scenario_id: int) -> None:
+    """Take a work order back; what was carried out of it stays done."""
+    order = order_for(actor, scenario_id)
+    locked(actor, scenario_id, seen_version=None, may_be_accepted=True)
+    if order.ended_at is not None:
+        raise StepError(why="All of it is carried out; there is nothing to take back.")
+    n_done = order.steps.exclude(state=StepState.TO_DO).count()
+    order.delete()
+    _audit(actor, order.scenario, action="drop work order", after={"n_steps_begun": n_done})
+
+
+@transaction.atomic
+def tell_step(
+    *, actor: User, scenario_id: int, place: int, seen_version: str | None,
+    state: StepState | None = None, owner_name: str | None = None, window: str | None = None,
+    note: str | None = None,
+) -> WorkOrder:  # fmt: skip
+    """Write who does a step and when, that it is done, to be done again, or left out.
+
+    Raises
+    ------
+    StepError
+        If one before it reads otherwise than planned, or it is proven already.
+    StaleError
+        If the order was changed since it was seen.
+    """
+    order = WorkOrder.objects.select_for_update().get(pk=order_for(actor, scenario_id).pk)
+    locked(actor, scenario_id, seen_version=None, may_be_accepted=True)
+    check_version(seen_version, facts=facts_of_order(order))
+    step = order.steps.select_for_update(of=("self",)).filter(place=place).first()
+    if step is None:
+        raise StepError(why=f"There is no step {place}.")
+    before = _told(step)
+    for name, told in (("owner_name", owner_name), ("window", window), ("note", note)):
+        if told is not None:
+            setattr(step, name, told)
+    if state is not None:
+        _set_state(order, step, actor=actor, state=state)
+    step.save()
+    order.changed_at = now()
+    order.save()
+    audit(
+        actor, action="tell step", kind="scenario", subject_id=order.scenario_id,
+        name=order.scenario.name, before=before, after=_told(step),
+    )  # fmt: skip
+    prove(order)
+    return order
+
+
+def _set_state(order: WorkOrder, step: WorkStep, *, actor: User, state: StepState) -> None:
+    if step.state == StepState.VERIFIED:
+        raise StepError(why="It is verified by what was read; that is not taken back.")
+    if state == StepState.SETTLING:
+        stops = order.steps.filter(place__lt=step.place, state=StepState.OTHERWISE).first()
+        if stops is not None:
+            raise StepError(
+                why=f"Step {stops.place} reads otherwise than planned: do it again, or leave it "
+                "out, first."
+            )
+        step.done_at, step.done_by = now(), actor.get_username()
+    elif state not in (StepState.TO_DO, StepState.LEFT_OUT):
+        raise StepError(why="That is told by what is read alone.")
+    step.state = state
+    if state == StepState.TO_DO:
+        step.done_at, step.done_by, step.found = None, "", ""
+
+
+def prove_all() -> int:
+    """Prove the steps of all work orders that are not carried out yet; return how many changed."""
+    open_orders = WorkOrder.objects.filter(ended_at=None).select_related("scenario")
+    return sum(prove(one) for one in open_orders)
+
+
+@transaction.atomic
+def prove(order: WorkOrder) -> int:
+    """Compare what was read with the steps of an order; return how many stand otherwise by it.
+
+    Whatever is read to be so is verified, whoever did it. What was told to be done and was read
+    since, and is not so, stops what comes after it. Once nothing is left, the scenario is carried
+    out and holds nothing any more.
+    """
+    n_changed = 0
+    steps = list(order.steps.select_for_update(of=("self",)).select_related("order"))
+    for step in steps:
+        if step.state in OPEN and _proven(step, proof_of(step)):
+            step.save()
+            n_changed += 1
+    if n_changed:
+        _shrink(order, steps)
+    if order.ended_at is None and steps and not any(one.state in OPEN for one in steps):
+        _end(order)
+    return n_changed
+
+
+def _proven(step: WorkStep, proof: Proof) -> bool:
+    """Write what a proof says of a step; return whether anything is otherwise by it."""
+    before = (step.state, step.found)
+    if proof.is_so:
+        step.state, step.verified_at = StepState.VERIFIED, now()
+        step.read_at, step.found = proof.read_at, proof.says
+        step.made_ids = list(proof.made_ids)
+    elif step.done_at is not None and proof.read_at is not None and proof.read_at > step.done_at:
+        step.state, step.read_at, step.found = StepState.OTHERWISE, proof.read_at, proof.says
+    elif step.made_ids != list(proof.made_ids):
+        step.made_ids = list(proof.made_ids)  # some of them, so far
+        return True
+    return (step.state, step.found) != before
+
+
+def _shrink(order: WorkOrder, steps: Sequence[WorkStep]) -> None:
+    """Tell reservations what has come of them: of a pool its volumes, else the disks on it."""
+    volumes: dict[int, set[int]] = {}
+    disks: dict[int, set[int]] = {}
+    for step in steps:
+        if step.kind == StepKind.CREATE_VOLUME:
+            volumes.setdefault(step.values.get("pool_id", 0), set()).update(step.made_ids)
+        elif step.kind == StepKind.MOVE_VOLUME:
+            volumes.setdefault(step.values.get("to_id", 0), set()).update(step.made_ids)
+        elif step.kind in (StepKind.DEPLOY_VMS, StepKind.MOVE_DISK):
+            place = step.values.get("datastore_id", step.values.get("to_id", 0))
+            disks.setdefault(place, set()).update(step.made_ids)
+    for one in Reservation.objects.filter(scenario_id=order.scenario_id).select_related("entity"):
+        if one.entity.kind == "pool":
+            came = volumes.get(one.entity_id) or {pk for some in disks.values() for pk in some}
+        else:
+            came = disks.get(one.entity_id, set())
+        if came != set(one.came_ids):
+            one.came_ids, one.changed_at = sorted(came), now()
+            one.save()
+
+
+def _end(order: WorkOrder) -> None:
+    order.ended_at = order.changed_at = now()
+    order.save()
+    scenario = Scenario.objects.select_for_update().get(pk=order.scenario_id)
+    accepted = scenario.accepted_at, scenario.accepted_by
+    let_go(scenario)
+    scenario.accepted_at, scenario.accepted_by = accepted
+    scenario.state, scenario.changed_at = State.CARRIED_OUT, now()
+    scenario.save()
+    _audit(None, scenario, action="carry scenario out", after={"order": order.pk})
+
+
+def _told(step: WorkStep) -> dict[str, object]:
+    return {
+        "step": step.place, "state": step.state, "owner": step.owner_name, "window": step.window,
+        "note": step.note,
+    }  # fmt: skip
+
+
+def _audit(
+    actor: User | None, scenario: Scenario, *, action: str, after: dict[str, object]
+) -> None:
+    audit(
+        actor, action=action, kind="scenario", subject_id=scenario.pk, name=scenario.name,
+        after=after,
+    )  # fmt: skip

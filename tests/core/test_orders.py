@@ -1,0 +1,84 @@
+"""Steps of work orders: all that a plan changes is done by one, with its exact values, in order."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from keelmark.core.scenario.compiling import compiled
+from keelmark.core.scenario.effects import AddAmount, Born, Retire, SetLink
+from keelmark.core.scenario.orders import StepKind, steps_of
+from keelmark.core.units import TIB
+from tests.core.estates import TODAY
+from tests.core.test_moves import ESTATE, FIELDS, after, dated, moves, scenario
+
+
+def steps(*some):
+    return steps_of(after(*some))
+
+
+@pytest.mark.parametrize(
+    ("kind", "wanted"),
+    [
+        ("free", ["remove"]), ("migrate", ["move disk"]),
+        ("place", ["create volume", "map volume", "make datastore", "deploy VMs"]),
+        ("clone", ["deploy VMs"]), ("change_growth", []),
+        ("new_datastore", ["create volume", "map volume", "make datastore"]),
+        ("extend_datastore", ["extend volume", "extend datastore"]),
+        ("extend_pool", ["extend pool"]), ("new_pool", ["add pool"]),
+        ("add_hosts", ["add hosts"]), ("remove_hosts", ["remove"]), ("retire", ["remove"]),
+        ("set_quota", ["set quota"]),
+    ],
+)  # fmt: skip
+def test_each_move_has_its_steps(kind, wanted):
+    assert [one.kind.value for one in steps(dated(kind))] == wanted
+
+
+def test_every_move_is_asked_here():
+    assert len(FIELDS) == 13
+
+
+def test_values_are_exact_and_name_where_it_is():
+    volume, mapped, store, vms = steps(dated("place"))
+    assert volume.values == {
+        "name": "sonar-v1", "array": "heron-1", "pool": "deep-1", "pool_id": 22,
+        "size_bytes": store.values["size_bytes"], "thickness": "thin",
+    }  # fmt: skip
+    assert (mapped.values["cluster"], mapped.values["cluster_id"]) == ("kelp", 40)
+    assert (vms.values["n"], vms.values["disks"]) == (3, [str(TIB)])
+    assert vms.values["names"] == ["sonar-1", "sonar-2", "sonar-3"]
+    assert {one.subject for one in (volume, mapped, store, vms)} == {None}
+
+
+def test_sizes_add_up_over_moves():
+    first, second = steps(dated("extend_pool"), dated("extend_pool", number=2))
+    assert (first.values["was_bytes"], first.values["size_bytes"]) == (40 * TIB, 48 * TIB)
+    assert (second.values["was_bytes"], second.values["size_bytes"]) == (48 * TIB, 56 * TIB)
+    assert second.title[-1] == 56 * TIB
+
+
+def test_what_lies_on_another_is_removed_before_it_and_what_is_lost_is_named():
+    told = steps(dated("free", what=[50, 90]), dated("free", number=2, what=[80]))
+    kinds = [one.subject_kind for one in told]
+    assert kinds == ["disk", "datastore", "volume", "vm"]
+    assert set(told[-1].loses) == {"vm-80", "disk-91", "snapshot-95"}
+
+
+@given(some=st.lists(moves, max_size=6))
+def test_whatever_a_plan_changes_is_done_by_a_step_and_nothing_else_is(some):
+    told = compiled(ESTATE, scenario(some))
+    done = steps_of(told)
+    assert [one.day for one in done] == sorted(one.day for one in done)
+    by_move = {one.move for one in done}
+    for one in told.told:
+        does = [
+            x for x in one.effects
+            if isinstance(x, Born | Retire | SetLink)
+            or (isinstance(x, AddAmount) and x.column == "size")
+        ]  # fmt: skip
+        if one.is_barred or not one.effects:
+            assert one.number not in by_move
+        elif does:
+            assert one.number in by_move
+    made = sum(isinstance(x, Born) and x.kind == "volume" for x in told.plan.effects)
+    assert sum(one.kind is StepKind.CREATE_VOLUME for one in done) == made
+    assert all(one.day >= TODAY for one in done)

@@ -1,0 +1,198 @@
+"""Work orders: made once, told step by step, proven by what is read, and then nothing is held."""
+
+from datetime import timedelta
+
+import pytest
+
+from keelmark.access.clock import now
+from keelmark.core.units import GIB, TIB
+from keelmark.estate.documents import (
+    DatastoreDocument,
+    PoolDocument,
+    VirtualDiskDocument,
+    VirtualMachineDocument,
+    VolumeDocument,
+)
+from keelmark.estate.models import Entity, Reservation
+from keelmark.scenarios.models import WorkOrder
+from keelmark.scenarios.services.ordering import prove_all
+from keelmark.scenarios.tasks import prove_orders
+from tests.server.cluster import tell
+from tests.server.scenarios.planning import drawn_up, extend, free, place
+from tests.server.scenarios.test_accepting import accept, held
+
+
+def ordered(api, *moves):
+    """An accepted scenario with its work order."""
+    made = drawn_up(api, *moves)
+    assert accept(api, made).status_code == 200
+    told = api.send("POST", f"/scenarios/{made['id']}/order")
+    assert told.status_code == 200, told.content
+    return told.json()
+
+
+def told(api, order, at, **what):
+    return api.send(
+        "PATCH",
+        f"/scenarios/{order['scenario_id']}/order/steps/{at}",
+        seen=order["version"],
+        **what,
+    )
+
+
+def read(api, order):
+    return api.get(f"/scenarios/{order['scenario_id']}/order").json()
+
+
+def states(order):
+    return [one["state"] for one in order["steps"]]
+
+
+def pool_read(at, **facts):
+    tell(
+        PoolDocument(
+            uid="uuid.p", array_uid="serial.h", name="swift-1", used_bytes=8 * TIB,
+            provisioned_bytes=10 * TIB, read_at=at, **facts,
+        )
+    )  # fmt: skip
+
+
+def test_steps_have_their_order_and_the_exact_values(api, estate):
+    order = ordered(api, extend(estate, on=3), place(estate, on=7), free(estate, "uuid.v0", on=9))
+    assert [one["kind"] for one in order["steps"]] == [
+        "extend pool", "create volume", "map volume", "make datastore", "deploy VMs", "remove",
+    ]  # fmt: skip
+    grow, volume, _, store, deploy, remove = order["steps"]
+    assert grow["values"] == {"size_bytes": 30 * TIB, "was_bytes": 20 * TIB}
+    assert grow["title"][-1] == {"bytes": 30 * TIB}
+    assert (grow["subject"]["name"], grow["subject"]["kind"]) == ("swift-1", "pool")
+    assert (volume["values"]["pool"], volume["values"]["size_bytes"]) == ("swift-1", 5689 * GIB)
+    assert store["values"]["cluster"] == "kelp"
+    assert (deploy["values"]["n"], deploy["values"]["disks"]) == (5, [str(TIB)])
+    assert len(remove["loses"]) > 1
+    assert order["n_by_state"] == {"to do": 6}
+
+
+def test_it_is_made_once_and_only_of_what_is_accepted(api, mate, estate):
+    made = drawn_up(api, extend(estate))
+    path = f"/scenarios/{made['id']}/order"
+    assert api.send("POST", path).status_code == 409
+    assert api.get(path).status_code == 404
+    accept(api, made)
+    first = api.send("POST", path).json()
+    assert mate.send("POST", path).json() == first
+    assert WorkOrder.objects.count() == 1
+    version = api.get(f"/scenarios/{made['id']}").json()["version"]
+    refused = api.send("DELETE", f"/scenarios/{made['id']}/acceptance", seen=version)
+    assert refused.status_code == 409
+    assert api.send("DELETE", path).status_code == 204
+    assert (
+        api.send("DELETE", f"/scenarios/{made['id']}/acceptance", seen=version).status_code == 200
+    )
+
+
+def test_what_is_told_to_be_done_settles_until_it_was_read(api, estate):
+    order = ordered(api, extend(estate))
+    order = told(api, order, 1, state="settling", owner_name="deckhand", window="Sunday").json()
+    (step,) = order["steps"]
+    assert (step["state"], step["done_by"], step["owner_name"]) == (
+        "settling",
+        "planner",
+        "deckhand",
+    )
+    assert prove_all() == 0  # what was read before tells nothing of it
+    pool_read(now() + timedelta(seconds=5), usable_bytes=30 * TIB + GIB)
+    prove_orders(0)
+    order = read(api, order)
+    (step,) = order["steps"]
+    assert (step["state"], order["ended_at"] is not None) == ("verified", True)
+    assert f"{30 * TIB + GIB:,}" in step["found"]
+    scenario = api.get(f"/scenarios/{order['scenario_id']}").json()
+    assert scenario["state"] == "carried out"
+    assert not Reservation.objects.exists()
+
+
+def test_what_reads_otherwise_stops_what_comes_after(api, estate):
+    order = ordered(api, extend(estate, on=3), free(estate, "uuid.v0", on=9))
+    order = told(api, order, 1, state="settling").json()
+    pool_read(now() + timedelta(seconds=5), usable_bytes=25 * TIB)
+    order = api.send("POST", f"/scenarios/{order['scenario_id']}/order/proof").json()
+    assert states(order) == ["otherwise", "to do"]
+    assert f"{25 * TIB:,}" in order["steps"][0]["found"]
+    stopped = told(api, order, 2, state="settling")
+    assert (stopped.status_code, "Step 1 reads otherwise" in stopped.content.decode()) == (
+        409,
+        True,
+    )
+    order = told(api, order, 1, state="left out", note="bought less").json()
+    assert told(api, order, 2, state="settling").status_code == 200
+
+
+def test_what_is_read_to_be_so_is_verified_whoever_did_it(api, estate):
+    order = ordered(api, extend(estate))
+    pool_read(now(), usable_bytes=31 * TIB)
+    assert prove_all() == 1
+    assert states(read(api, order)) == ["verified"]
+    late = told(api, read(api, order), 1, state="to do")
+    assert late.status_code == 409
+
+
+def test_a_reservation_shrinks_by_what_is_read_and_is_gone_at_the_end(api, estate):
+    order = ordered(api, place(estate, on=0))
+    at = now()
+    tell(
+        VolumeDocument(uid="naa.new", pool_uid="uuid.p", name="sonar-new-v1",
+                       size_bytes=5689 * GIB, written_bytes=TIB, mapped_to=["id.kelp"],
+                       read_at=at),
+        DatastoreDocument(uid="id.sonar", name="sonar-new", kind="block", cluster_uid="id.kelp",
+                          size_bytes=5689 * GIB, used_bytes=TIB, provisioned_bytes=5 * TIB,
+                          extents=["naa.new"], read_at=at),
+        *vms(at, n=3),
+    )  # fmt: skip
+    prove_all()
+    order = read(api, order)
+    assert states(order) == ["verified", "verified", "verified", "to do"]
+    (one,) = held(api, {"id": order["scenario_id"]})["places"]
+    assert one["come_bytes"] == TIB
+    order = told(api, order, 4, state="settling").json()
+    tell(*vms(now() + timedelta(seconds=5), n=5))
+    prove_all()
+    order = read(api, order)
+    assert states(order)[-1] == "verified"
+    assert "5 of 5" in order["steps"][-1]["found"]
+    assert not Reservation.objects.exists()
+
+
+def vms(at, *, n):
+    for one in range(1, n + 1):
+        vm = f"uuid.new{one}"
+        yield VirtualMachineDocument(
+            uid=vm, name=f"sonar-new-{one}", cluster_uid="id.kelp", read_at=at
+        )
+        yield VirtualDiskDocument(
+            uid=f"path.new{one}", name=f"a{one}", vm_uid=vm, size_bytes=TIB,
+            datastore_uid="id.sonar", read_at=at,
+        )  # fmt: skip
+
+
+def test_what_is_removed_is_verified_once_it_is_gone(api, estate):
+    order = ordered(api, free(estate, "uuid.v0"))
+    assert order["steps"][0]["state"] == "to do"
+    Entity.objects.filter(uid="uuid.v0").update(retired_at=now())
+    prove_all()
+    assert states(read(api, order)) == ["verified"]
+
+
+@pytest.mark.parametrize(
+    ("at", "what", "status"),
+    [(9, {"state": "settling"}, 409), (1, {"state": "verified"}, 400), (1, {"state": "x"}, 400)],
+)
+def test_a_step_cannot_be_told_what_only_reading_tells(api, estate, at, what, status):
+    assert told(api, ordered(api, extend(estate)), at, **what).status_code == status
+
+
+def test_two_who_tell_steps_at_once_do_not_lose_each_others_words(api, mate, estate):
+    order = ordered(api, extend(estate))
+    assert told(api, order, 1, owner_name="me").status_code == 200
+    assert told(mate, order, 1, owner_name="mate").status_code == 412
+    assert read(api, order)["steps"][0]["owner_name"] == "me"

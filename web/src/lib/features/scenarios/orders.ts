@@ -1,0 +1,84 @@
+import { queryOptions } from '@tanstack/svelte-query';
+import { api, bodyOf, seen, type Schemas } from '$lib/api/client';
+import { keys } from '$lib/api/queries';
+
+export type Order = Schemas['WorkOrderRead'];
+export type Step = Schemas['WorkStepRead'];
+const at = (scenarioId: number) => ({ path: { scenario_id: scenarioId } });
+const SETTLES_MS = 20_000; // what is read lately is compared every minute
+
+/** The work order of a scenario; read again while it settles. */
+export function orderQuery(scenarioId: number) {
+  return queryOptions({
+    queryKey: [...keys.scenarios, 'order', scenarioId],
+    queryFn: () =>
+      bodyOf(api.GET('/api/v1/scenarios/{scenario_id}/order', { params: at(scenarioId) })),
+    refetchInterval: (query) => (query.state.data?.ended_at ? false : SETTLES_MS),
+  });
+}
+
+export function makeOrder(scenarioId: number) {
+  return bodyOf(api.POST('/api/v1/scenarios/{scenario_id}/order', { params: at(scenarioId) }));
+}
+
+export function proveOrder(scenarioId: number) {
+  return bodyOf(
+    api.POST('/api/v1/scenarios/{scenario_id}/order/proof', { params: at(scenarioId) }),
+  );
+}
+
+export async function dropOrder(scenarioId: number) {
+  await bodyOf(api.DELETE('/api/v1/scenarios/{scenario_id}/order', { params: at(scenarioId) }));
+}
+
+export function tellStep(
+  order: Order,
+  place: number,
+  body: Schemas['PatchedWorkStepWriteRequest'],
+) {
+  return bodyOf(
+    api.PATCH('/api/v1/scenarios/{scenario_id}/order/steps/{place}', {
+      params: { path: { scenario_id: order.scenario_id, place }, header: seen(order.version) },
+      body,
+    }),
+  );
+}
+
+const NAMES: Record<string, string> = {
+  name: 'name',
+  n: 'how many',
+  names: 'names',
+  array: 'array',
+  pool: 'pool',
+  cluster: 'cluster',
+  datastore: 'datastore',
+  volume: 'volume',
+  to: 'to',
+  size_bytes: 'size',
+  was_bytes: 'was',
+  thickness: 'provisioning',
+  service_class: 'service class',
+  disks: 'disks of each',
+  cpus: 'CPUs of each',
+  memory_bytes: 'memory of each',
+  quota_bytes: 'quota',
+};
+const MOST_NAMES = 6;
+
+/** What is typed, in words: exact bytes, as whoever types them needs them. */
+export function valuesOf(step: Step, bytes: (amount: number) => string): [string, string][] {
+  const told = (key: string, value: unknown): string => {
+    if (Array.isArray(value)) {
+      const some = value.map((one) => (key === 'disks' ? exact(Number(one)) : String(one)));
+      const shown = [...new Set(some)].slice(0, MOST_NAMES).join(', ');
+      return some.length > MOST_NAMES && key === 'names'
+        ? `${String(some[0])} to ${String(some.at(-1))}`
+        : shown;
+    }
+    return key.endsWith('bytes') ? exact(Number(value)) : String(value);
+  };
+  const exact = (amount: number) => `${bytes(amount)}, ${amount.toLocaleString('en-US')} bytes`;
+  return Object.keys(NAMES)
+    .filter((key) => key in step.values)
+    .map((key) => [NAMES[key] ?? key, told(key, step.values[key])]);
+}
