@@ -5,7 +5,8 @@ from typing import Any
 
 KINDS = frozenset(
     {"none", "busy", "slow", "truncated", "garbage", "expired", "sparse", "oversized", "negative",
-     "overflow", "clock-ahead", "heedless", "locked", "hangs-up", "restless"}
+     "overflow", "clock-ahead", "heedless", "locked", "hangs-up", "restless", "refuses",
+     "half-done", "slow-task", "failing-task"}
 )  # fmt: skip
 
 

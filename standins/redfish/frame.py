@@ -18,6 +18,7 @@ def service_root(ground: Ground) -> Resource:
         RedfishVersion="1.18.0",
         UUID=ground.array.uuid,
         SessionService=link(f"{ROOT}/SessionService"),
+        Tasks=link(f"{ROOT}/TaskService"),
         StorageServices=link(f"{ROOT}/StorageServices"),
         Chassis=link(f"{ROOT}/Chassis"),
         Fabrics=link(f"{ROOT}/Fabrics"),

@@ -4,7 +4,7 @@ from collections.abc import Iterable
 
 import numpy as np
 
-from standins.arrays import Array, Volume, drives_of
+from standins.arrays import Array, Pool, Volume, drives_of
 from standins.demand import Counts
 from standins.estate import Estate
 from standins.flow import Flow
@@ -34,6 +34,7 @@ class Ground:
             for pool in array.pools
             for volume in pool.volumes
         }
+        self._keys = {volume.naa: key for key, (_, volume) in self.volumes.items()}
         # Of the first volume of each pool that keeps snapshots, one a night.
         self.snapshots = {
             f"{pool.name}-{pool.volumes[0].name}-{back}": (pool, pool.volumes[0], back)
@@ -46,6 +47,7 @@ class Ground:
             f"{name}-shelf-{number + 1}" for number in range(-(-len(self.drives) // SHELF_BAYS))
         ]
         self.ports_seen = sorted({w for *_, v in self.volumes.values() for w in v.seen_by})
+        self.ports_known = frozenset(self.ports_seen)  # of all hosts that log in
         self.exports = {
             store.volume.name: store
             for cluster in estate.clusters
@@ -56,6 +58,24 @@ class Ground:
         for _, pool in self.drives.values():
             if pool is not None:
                 self.n_drives[pool.name] += 1
+
+    def take_in(self, key: str, pool: Pool, volume: Volume) -> None:
+        """Have a volume that was made stand among the others."""
+        self.volumes[key] = (pool, volume)
+        self._keys[volume.naa] = key
+
+    def leave_out(self, volume: Volume) -> Pool:
+        """Have a volume stand there no longer; return the pool that it was of."""
+        pool, _ = self.volumes.pop(self._keys.pop(volume.naa))
+        return pool
+
+    def pool_of(self, volume: Volume) -> Pool:
+        """Return the pool of a volume."""
+        return self.volumes[self._keys[volume.naa]][0]
+
+    def path_of(self, volume: Volume) -> str:
+        """Return where a volume stands."""
+        return f"{self.storage}/Volumes/{self._keys[volume.naa]}"
 
     def volume_at(self, path: str) -> Volume | None:
         """Return the volume at a path, None of anything else."""

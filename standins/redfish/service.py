@@ -15,10 +15,11 @@ from starlette.requests import Request
 from starlette.responses import JSONResponse, Response
 from starlette.routing import Route
 
-from standins.arrays import Array
+from standins.arrays import Array, Volume
 from standins.estate import Estate
 from standins.flow import Flow
 from standins.limits import Limits
+from standins.redfish.changing import TASKS, Changes, RefusalError
 from standins.redfish.faults import Faults
 from standins.redfish.shapes import MAKER, ROOT, SETTABLE, Resource
 from standins.redfish.tree import Tree
@@ -51,6 +52,7 @@ class Service:
         self.array = array
         flow = flow or Flow(estate, since=estate.day_of(now()))
         self.tree = Tree(estate, array=array, flow=flow)
+        self.changes = Changes(self.tree.ground)
         self._now = now
         self.passwords = {user: password, **dict([writer] if writer else [])}
         self.writer = writer[0] if writer else ""
@@ -68,6 +70,8 @@ class Service:
                 Route(SESSIONS + "/{session}", self._session, methods=["GET", "DELETE"]),
                 Route("/{path:path}", self._read, methods=["GET", "HEAD"]),
                 Route("/{path:path}", self._set, methods=["PATCH"]),
+                Route("/{path:path}", self._create, methods=["POST"]),
+                Route("/{path:path}", self._delete, methods=["DELETE"]),
             ]
         )
 
@@ -143,7 +147,8 @@ class Service:
             refusal = self._refusal_of(request)
             if refusal is not None:
                 return refusal
-        members = self.tree.members(path)
+        self.changes.go_on()
+        members = self._tasks() if path == TASKS else self.tree.members(path)
         if members is not None:
             return self._collection(path, members=members, request=request)
         body = self._resource(path)
@@ -185,10 +190,13 @@ class Service:
         path = request.url.path.rstrip("/")
         refusal = await self._struck(path) or self._refusal_of(request)
         refusal = refusal or self._refusal_to_set(request, path=path)
-        limits, wrong = _limits_in(await request.body())
+        told = await request.body()
         volume, body = self.tree.ground.volume_at(path), self._resource(path)
         if refusal is not None or volume is None or body is None:
             return refusal or _missing(path)
+        if _is_of_the_volume(told):
+            return self._change(volume, told, request=request)
+        limits, wrong = _limits_in(told)
         if limits is None:
             return wrong
         if not self.faults.take("heedless"):
@@ -197,10 +205,96 @@ class Service:
             return _error(503, code="ServiceTemporarilyUnavailable", text="The service is busy.")
         return self._answer(self._resource(path) or body, request=request)
 
+    def _change(self, volume: Volume, told: bytes, *, request: Request) -> Response:
+        """Grow, rename or map a volume."""
+        path = self.tree.ground.path_of(volume)
+
+        def do(share: float = 1.0) -> str:
+            self.changes.changed(volume, json.loads(told), share=share)
+            return path
+
+        return self._done(do, name=f"Change {volume.name}", request=request, status=200)
+
+    async def _create(self, request: Request) -> Response:
+        """Make a volume: at once, or as a task."""
+        path = request.url.path.rstrip("/")
+        refusal = await self._struck(path) or self._refusal_of(request)
+        refusal = refusal or self._refusal_of_reader(request)
+        if refusal is not None:
+            return refusal
+        if path != f"{self.tree.ground.storage}/Volumes":
+            return _error(405, code="OperationNotAllowed", text="Nothing can be made here.")
+        try:
+            told = await request.json()
+            self.changes.check_creation(told)
+        except ValueError:
+            return _error(400, code="MalformedJSON", text="The request body is not JSON.")
+        except RefusalError as exc:
+            return _error(exc.status, code=exc.code, text=exc.text)
+
+        def do(share: float = 1.0) -> str:
+            return self.changes.created(told, share=share)
+
+        return self._done(do, name=f"Create {told['Name']}", request=request, status=201)
+
+    async def _delete(self, request: Request) -> Response:
+        """Delete a volume that nobody sees."""
+        path = request.url.path.rstrip("/")
+        refusal = await self._struck(path) or self._refusal_of(request)
+        refusal = refusal or self._refusal_to_set(request, path=path)
+        volume = self.tree.ground.volume_at(path)
+        if refusal is not None or volume is None:
+            return refusal or _missing(path)
+
+        def do(share: float = 1.0) -> str:
+            del share
+            self.changes.deleted(volume)
+            return ""
+
+        return self._done(do, name=f"Delete {volume.name}", request=request, status=204)
+
+    def _done(
+        self, do: Callable[..., str], *, name: str, request: Request, status: int
+    ) -> Response:
+        """Do it at once, or as a task where the array is slow; only half of it, where told so."""
+        if self.faults.take("refuses"):
+            return _error(409, code="ResourceExhaustion", text="The array has no room for it.")
+        if self.faults.take("slow-task", "failing-task", "half-done"):
+            kind = self.faults.kind
+            share = 0.5 if kind == "half-done" else 1.0
+            task = self.changes.begin(
+                name, seconds=self.faults.delay_seconds,
+                do=(lambda: "") if kind == "failing-task" else lambda: do(share),
+                fails="" if kind == "slow-task" else "The array gave it up.",
+            )  # fmt: skip
+            told = self.changes.task_told(task.number) or {}
+            headers = {"Location": f"{TASKS}/{task.number}"}
+            return JSONResponse(told, status_code=202, headers=headers)
+        try:
+            path = do()
+        except RefusalError as exc:
+            return _error(exc.status, code=exc.code, text=exc.text)
+        if self.faults.take("hangs-up"):  # it is done, but nobody is told
+            return _error(503, code="ServiceTemporarilyUnavailable", text="The service is busy.")
+        if not path:
+            return Response(status_code=204)
+        answer = self._answer(self._resource(path) or {}, request=request)
+        answer.status_code = status
+        answer.headers["Location"] = path
+        return answer
+
+    def _tasks(self) -> list[str]:
+        return [f"{TASKS}/{number}" for number in self.changes.tasks]
+
+    def _refusal_of_reader(self, request: Request) -> Response | None:
+        if self._user_of(request) == self.writer:
+            return None
+        return _error(403, code="InsufficientPrivilege", text="This account may read only.")
+
     def _refusal_to_set(self, request: Request, *, path: str) -> Response | None:
         body, seen = self._resource(path), request.headers.get("If-Match")
-        if self._user_of(request) != self.writer:
-            return _error(403, code="InsufficientPrivilege", text="This account may read only.")
+        if (refusal := self._refusal_of_reader(request)) is not None:
+            return refusal
         if body is not None and self.tree.ground.volume_at(path) is None:
             return _error(405, code="OperationNotAllowed", text="Nothing of this can be set.")
         if self.faults.take("locked"):
@@ -210,7 +304,7 @@ class Service:
         return None
 
     def _resource(self, path: str) -> Resource | None:
-        body = self.tree.resource(path, moment=self.now())
+        body = self._task_at(path) or self.tree.resource(path, moment=self.now())
         if body is None:
             return None
         if self.faults.kind == "sparse":
@@ -221,6 +315,14 @@ class Service:
         if "/Volumes/" in path and self.faults.take(*wrong):
             body["Capacity"]["Data"]["ConsumedBytes"] = wrong[self.faults.kind]
         return body
+
+    def _task_at(self, path: str) -> Resource | None:
+        if path == f"{ROOT}/TaskService":
+            return self.changes.task_service()
+        place, _, number = path.rpartition("/")
+        if place != TASKS or not number.isdecimal():
+            return None
+        return self.changes.task_told(int(number))
 
     def _etag_of(self, body: Resource) -> str:
         """The version of what can be set or named: what is counted moves by itself."""
@@ -267,6 +369,15 @@ class Service:
         if request.headers.get("If-None-Match") == etag and not set(body) & set(MOVING):
             return Response(status_code=304, headers=headers)
         return Response(text, media_type="application/json", headers=headers)
+
+
+def _is_of_the_volume(body: bytes) -> bool:
+    """Whether a body changes the volume itself, not what its maker lets be set besides."""
+    try:
+        told = json.loads(body)
+    except ValueError:
+        return False
+    return isinstance(told, dict) and bool(told) and "Oem" not in told
 
 
 def _limits_in(body: bytes) -> tuple[Limits | None, Response]:

@@ -61,7 +61,7 @@ class Tree:
         for pool in self.ground.array.pools:
             base = f"{storage}/StoragePools/{pool.name}"
             collections[f"{base}/AllocatedVolumes"] = [
-                f"{storage}/Volumes/{pool.name}-{volume.name}" for volume in pool.volumes
+                self.ground.path_of(volume) for volume in pool.volumes
             ]
             collections[f"{base}/CapacitySources"] = [f"{base}/CapacitySources/0"]
         for system in self.ground.exports:

@@ -146,6 +146,13 @@ def test_what_came_is_held_no_longer_and_a_move_finds_what_others_hold():
     assert any("accepted scenarios hold" in str(part) for part in says)
 
 
+def test_operations_are_held_from_the_day_of_the_work_though_it_makes_its_own_room():
+    (hold,) = accepted(
+        dated("extend_pool", pool=22, added_bytes=90 * TIB), dated("place", number=2, **WORK)
+    )
+    assert (hold.most_bytes, hold.first_day, hold.busy_iops) == (0, TODAY + 7, 1600)
+
+
 def test_nothing_held_changes_nothing():
     assert with_holds(ESTATE, (), held="") is ESTATE
     assert accepted(dated("extend_pool"), dated("free", number=2)) == ()

@@ -5,6 +5,7 @@ from datetime import UTC, datetime, timedelta
 
 import httpx
 import pytest
+from django.db import connection
 
 from keelmark.core.units import TIB
 from keelmark.estate.documents import CountersDocument
@@ -305,3 +306,20 @@ def test_what_goes_through_ports_pools_and_volumes_is_counted(standin):
     assert len(counted) == 8 + len(tree.ground.pools) + len(tree.ground.volumes)
     port = next(d for d in counted if d.read_ops is None)
     assert min(port.read_bytes, port.write_bytes) > 0
+
+
+def test_a_run_whose_job_failed_before_it_took_it_up_is_queued_anew(make_feed, planner):
+    """The database was away just then: nobody would have come for it."""
+    run = ask_collection(actor=planner, feed_id=make_feed("http://127.0.0.1:1").pk)
+    soon = run.asked_at + timedelta(seconds=30)
+    assert sweep_lost(now=soon) == 0  # its job waits still
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "UPDATE procrastinate_jobs SET status = 'failed' WHERE (args->>'run_id')::bigint = %s",
+            [run.pk],
+        )
+    assert sweep_lost(now=run.asked_at + timedelta(seconds=5)) == 0
+    assert sweep_lost(now=soon) == 1
+    run.refresh_from_db()
+    assert run.state == RunState.INTERRUPTED
+    assert Run.objects.get(state=RunState.QUEUED).pk != run.pk

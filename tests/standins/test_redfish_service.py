@@ -126,7 +126,7 @@ def limits(least, most):
         (WRITER, limits(901, 900), {}, 400),
         (WRITER, limits(0, 0), {}, 400),
         (WRITER, limits(True, 900), {}, 400),
-        (WRITER, {"Name": "another"}, {}, 400),
+        (WRITER, {"Encrypted": False}, {}, 400),
         (WRITER, {**limits(10, 900), "Name": "another"}, {}, 400),
     ],
 )

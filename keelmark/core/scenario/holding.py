@@ -18,7 +18,8 @@ from keelmark.core.scenario.outcome import Ends, changes_of, ended, marks_by_day
 from keelmark.core.scenario.plan import Plan
 
 HELD_KINDS: Final = ("pool", "datastore")
-Asked = dict[tuple[str, int], tuple[int, int]]  # I/O a second by thing: at least, when busy
+# I/O a second by thing: from which day, at least, when busy.
+Asked = dict[tuple[str, int], tuple[int, int, int]]
 
 
 def holds_of(told: Compiled, *, now: Reading, owner: int) -> list[Hold]:
@@ -50,14 +51,14 @@ def holds_of(told: Compiled, *, now: Reading, owner: int) -> list[Hold]:
         promised = _promised(bare, kind=kind)
         for row, course in zip(change.rows.tolist(), net, strict=True):
             days, amounts = corners_of(told.estate.day, course)
-            asked = iops.get((kind, row), (0, 0))
-            if row >= n_read or not (days or any(asked)):
+            first, least, busy = iops.get((kind, row), (told.estate.day, 0, 0))
+            if row >= n_read or not (days or least or busy):
                 continue
             held.append(
                 Hold(
-                    kind=kind, row=row, owner=owner, days=days or (told.estate.day,),
+                    kind=kind, row=row, owner=owner, days=days or (first,),
                     amounts=amounts or (0,), promised_bytes=max(0, promised.get(row, 0)),
-                    min_iops=asked[0], busy_iops=asked[1],
+                    min_iops=least, busy_iops=busy,
                 )
             )  # fmt: skip
     return held
@@ -77,8 +78,10 @@ def _iops(told: Compiled) -> Asked:
     by_thing: Asked = {}
     for one in told.plan.effects:
         if isinstance(one, Asks):
-            least, busy = by_thing.get((one.kind, one.row), (0, 0))
-            by_thing[one.kind, one.row] = (least + one.min_iops, busy + one.busy_iops)
+            first, least, busy = by_thing.get((one.kind, one.row), (one.day, 0, 0))
+            by_thing[one.kind, one.row] = (
+                min(first, one.day), least + one.min_iops, busy + one.busy_iops,
+            )  # fmt: skip
     return by_thing
 
 

@@ -67,7 +67,7 @@ def sweep_lost(*, now: datetime) -> int:
         | Q(state=RunState.QUEUED, asked_at__lt=now - LOST_QUEUED_AFTER)
     )
     n_lost = 0
-    for run in lost.select_related("feed"):
+    for run in [*lost.select_related("feed"), *_forsaken(now=now)]:
         still = Run.objects.filter(pk=run.pk, state=run.state, beat_at=run.beat_at)
         if not still.update(state=RunState.INTERRUPTED, ended_at=now, problem=BROKEN_OFF):
             continue  # it beat meanwhile
@@ -77,6 +77,20 @@ def sweep_lost(*, now: datetime) -> int:
             queue_run(run.feed)
         n_lost += 1
     return n_lost
+
+
+def _forsaken(*, now: datetime) -> list[Run]:
+    """Runs that wait for a job which has ended: it failed before it could take them up."""
+    waiting = Run.objects.filter(
+        state=RunState.QUEUED, asked_at__lt=now - LOST_AFTER, asked_at__gte=now - LOST_QUEUED_AFTER
+    )
+    return [run for run in waiting.select_related("feed") if _has_ended(run)]
+
+
+def _has_ended(run: Run) -> bool:
+    jobs = ProcrastinateJob.objects.filter(args__run_id=run.pk).order_by("pk")
+    newest = jobs.last()
+    return newest is not None and newest.status not in ("todo", "doing")
 
 
 def queue_run(feed: Feed, *, is_trial: bool = False) -> Run:

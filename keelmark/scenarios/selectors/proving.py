@@ -41,9 +41,16 @@ def proof_of(step: WorkStep) -> Proof:
 
 
 def _made_since(step: WorkStep, kind: str) -> "QuerySet[Entity]":
-    """Things of a kind that are there and bear its name; those that came since come first."""
-    named = Entity.objects.filter(kind=kind, retired_at=None, name=step.values["name"])
+    """Things of a kind that came since it was accepted and bear its name, the newest first."""
+    named = Entity.objects.filter(
+        kind=kind, retired_at=None, name=step.values["name"], first_seen_at__gte=_since(step)
+    )
     return named.order_by("-first_seen_at", "-pk")
+
+
+def _since(step: WorkStep) -> datetime:
+    """From when on what comes may be of this plan: what was there before only bears the name."""
+    return step.order.scenario.accepted_at or step.order.made_at
 
 
 def _pool_added(step: WorkStep) -> Proof:
@@ -58,7 +65,7 @@ def _pool_added(step: WorkStep) -> Proof:
 def _volume_of(step: WorkStep) -> Volume | None:
     named = Volume.objects.filter(
         entity__retired_at=None, entity__name=step.values["name"],
-        pool_id=step.values.get("pool_id"),
+        pool_id=step.values.get("pool_id"), entity__first_seen_at__gte=_since(step),
     )  # fmt: skip
     return named.order_by("-entity__first_seen_at").first()
 
@@ -119,13 +126,11 @@ def _vms_deployed(step: WorkStep) -> Proof:
     in_cluster = VirtualMachine.objects.filter(
         cluster_id=values.get("cluster_id"), entity__retired_at=None
     )
-    came = Q(entity__name__in=values["names"])
+    came = in_cluster.filter(entity__first_seen_at__gte=_since(step))
+    is_it = Q(entity__name__in=values["names"])
     if "datastore" in values:
-        came |= Q(
-            entity__first_seen_at__gte=step.order.made_at,
-            disks__datastore__entity__name=values["datastore"],
-        )  # fmt: skip
-    ids = sorted(set(in_cluster.filter(came).values_list("pk", flat=True)))
+        is_it |= Q(disks__datastore__entity__name=values["datastore"])
+    ids = sorted(set(came.filter(is_it).values_list("pk", flat=True)))
     newest = in_cluster.order_by("-read_at").values_list("read_at", flat=True).first()
     disks = VirtualDisk.objects.filter(vm__in=ids, entity__retired_at=None)
     return Proof(
@@ -138,7 +143,7 @@ def _vms_deployed(step: WorkStep) -> Proof:
 def _hosts_added(step: WorkStep) -> Proof:
     hosts = Host.objects.filter(cluster_id=step.values.get("cluster_id"), entity__retired_at=None)
     came = hosts.filter(
-        Q(entity__name__in=step.values["names"]) | Q(entity__first_seen_at__gte=step.order.made_at)
+        Q(entity__name__in=step.values["names"]) | Q(entity__first_seen_at__gte=_since(step))
     )
     newest = hosts.order_by("-read_at").values_list("read_at", flat=True).first()
     n = came.count()

@@ -164,7 +164,7 @@ def prove(order: WorkOrder) -> int:
     out and holds nothing any more.
     """
     n_changed = 0
-    steps = list(order.steps.select_for_update(of=("self",)).select_related("order"))
+    steps = list(order.steps.select_for_update(of=("self",)).select_related("order__scenario"))
     for step in steps:
         if step.state in OPEN and _proven(step, proof_of(step)):
             step.save()

@@ -175,6 +175,16 @@ def vms(at, *, n):
         )  # fmt: skip
 
 
+def test_what_bore_the_name_before_is_not_what_was_planned(api, estate):
+    tell(
+        VolumeDocument(uid="naa.old", pool_uid="uuid.p", name="sonar-new-v1",
+                       size_bytes=9 * TIB, written_bytes=TIB, read_at=now())
+    )  # fmt: skip
+    order = ordered(api, place(estate))
+    prove_all()
+    assert states(read(api, order))[0] == "to do"
+
+
 def test_what_is_removed_is_verified_once_it_is_gone(api, estate):
     order = ordered(api, free(estate, "uuid.v0"))
     assert order["steps"][0]["state"] == "to do"
