@@ -96,7 +96,7 @@ def test_what_is_accepted_is_held_until_its_work_order_is_through(signed_in: Pag
     plan.pick(form, "On", "heron-1 deep-2")
     plan.pick(form, "Run by", "kelp")
     plan.put_in(form)
-    expect(plan.accepting).to_contain_text(re.compile("Accepting holds .* TiB|GiB from"))
+    expect(plan.accepting).to_contain_text(re.compile("Accepting holds .* [GT]iB from"))
     plan.accept()
     expect(plan.accepting).to_contain_text("accepted by planner")
     more = plan.move("Place 3 × sonar-deep").get_by_role("button", name=re.compile("^more of"))

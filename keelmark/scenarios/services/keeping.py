@@ -24,6 +24,7 @@ from keelmark.scenarios.models import (
     Scenario,
     ScenarioRevision,
     State,
+    WorkOrder,
 )
 from keelmark.scenarios.selectors.baseline import baseline_of
 from keelmark.scenarios.selectors.kept import (
@@ -139,6 +140,10 @@ def settle(
             raise PermissionDenied("Whose it is says for whom it is.")
         scenario.is_shared = is_shared
     if is_dropped is not None and is_dropped != (scenario.state == State.DROPPED):
+        if WorkOrder.objects.filter(scenario=scenario).exists():
+            raise NotDraftError(
+                name=scenario.name, would_be="it has a work order, which is taken back first"
+            )
         scenario.state = State.DROPPED if is_dropped else State.DRAFT
         let_go(scenario)
     scenario.changed_at = now()

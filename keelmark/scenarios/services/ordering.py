@@ -163,6 +163,10 @@ def prove(order: WorkOrder) -> int:
     since, and is not so, stops what comes after it. Once nothing is left, the scenario is carried
     out and holds nothing any more.
     """
+    # One at a time: whoever waited here finds what the other has proven.
+    if WorkOrder.objects.select_for_update().filter(pk=order.pk).first() is None:
+        return 0  # it was taken back meanwhile
+    order.refresh_from_db()
     n_changed = 0
     steps = list(order.steps.select_for_update(of=("self",)).select_related("order__scenario"))
     for step in steps:

@@ -5,6 +5,7 @@ from datetime import timedelta
 import pytest
 
 from keelmark.access.clock import now
+from keelmark.access.models import AuditEntry
 from keelmark.core.units import GIB, TIB
 from keelmark.estate.documents import (
     DatastoreDocument,
@@ -15,7 +16,7 @@ from keelmark.estate.documents import (
 )
 from keelmark.estate.models import Entity, Reservation
 from keelmark.scenarios.models import WorkOrder
-from keelmark.scenarios.services.ordering import prove_all
+from keelmark.scenarios.services.ordering import prove, prove_all
 from keelmark.scenarios.tasks import prove_orders
 from tests.server.cluster import tell
 from tests.server.scenarios.planning import drawn_up, extend, free, place
@@ -85,6 +86,9 @@ def test_it_is_made_once_and_only_of_what_is_accepted(api, mate, estate):
     version = api.get(f"/scenarios/{made['id']}").json()["version"]
     refused = api.send("DELETE", f"/scenarios/{made['id']}/acceptance", seen=version)
     assert refused.status_code == 409
+    dropped = api.send("PATCH", f"/scenarios/{made['id']}", seen=version, is_dropped=True)
+    assert (dropped.status_code, Reservation.objects.count()) == (409, 0)
+    assert api.get(f"/scenarios/{made['id']}").json()["state"] == "accepted"
     assert api.send("DELETE", path).status_code == 204
     assert (
         api.send("DELETE", f"/scenarios/{made['id']}/acceptance", seen=version).status_code == 200
@@ -110,6 +114,8 @@ def test_what_is_told_to_be_done_settles_until_it_was_read(api, estate):
     scenario = api.get(f"/scenarios/{order['scenario_id']}").json()
     assert scenario["state"] == "carried out"
     assert not Reservation.objects.exists()
+    ended = WorkOrder.objects.get()
+    assert (prove(ended), AuditEntry.objects.filter(action="carry scenario out").count()) == (0, 1)
 
 
 def test_what_reads_otherwise_stops_what_comes_after(api, estate):
@@ -125,7 +131,16 @@ def test_what_reads_otherwise_stops_what_comes_after(api, estate):
         True,
     )
     order = told(api, order, 1, state="left out", note="bought less").json()
-    assert told(api, order, 2, state="settling").status_code == 200
+    order = told(api, order, 2, state="settling").json()
+    ended = told(api, order, 2, state="left out").json()
+    assert (ended["ended_at"] is not None, ended["n_by_state"]) == (True, {"left out": 2})
+
+
+def test_an_order_that_was_taken_back_meanwhile_proves_nothing(api, estate):
+    made = ordered(api, extend(estate))
+    order = WorkOrder.objects.get()
+    api.send("DELETE", f"/scenarios/{made['scenario_id']}/order")
+    assert prove(order) == 0
 
 
 def test_what_is_read_to_be_so_is_verified_whoever_did_it(api, estate):
