@@ -1,6 +1,7 @@
 """What feeds refuse and what goes wrong at their far ends."""
 
 from collections.abc import Mapping, Sequence
+from typing import Any
 
 from keelmark.access.errors import FieldFault, RefusalError
 
@@ -53,6 +54,10 @@ class AnswerError(CollectError):
         super().__init__(f"The answer of {url} cannot be used: {why}.")
 
 
+class MissingError(AnswerError):
+    """There is nothing at an address of the array."""
+
+
 class RefusedError(CollectError):
     """The array will not be changed so."""
 
@@ -64,13 +69,19 @@ class RefusedError(CollectError):
 class NotAsSeenError(CollectError):
     """Something is not as it was seen when a change of it was asked for."""
 
-    def __init__(self, *, was: Mapping[str, int], found: Mapping[str, int]) -> None:
+    def __init__(self, *, was: Mapping[str, Any], found: Mapping[str, Any]) -> None:  # Any: JSON
         self.was, self.found = dict(was), dict(found)
-        before, after = (" / ".join(f"{one:,}" for one in told.values()) for told in (was, found))
+        before, after = (" / ".join(map(_in_words, told.values())) for told in (was, found))
         super().__init__(
             f"It is set to {after} by now, not to {before} as when this was asked: "
             "somebody else set it, and nothing was sent."
         )
+
+
+def _in_words(told: Any) -> str:  # Any: JSON
+    if isinstance(told, list):
+        return f"{len(told):,} ports"
+    return f"{told:,}" if isinstance(told, int) else str(told)
 
 
 class NotSettableError(CollectError):

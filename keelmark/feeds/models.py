@@ -159,6 +159,7 @@ class ChangeState(models.TextChoices):
     PLANNED = "planned"  # for an operator to let go
     QUEUED = "queued"
     SENDING = "sending"
+    UNDER_WAY = "under way"  # taken by the far end, which has not come to its end
     SET = "set"  # read back as it was wanted
     OTHERWISE = "otherwise"  # sent, and reads back otherwise
     FAILED = "failed"  # not sent, or nobody can tell
@@ -205,6 +206,8 @@ class Change(models.Model):
     state = models.CharField(max_length=12, choices=ChangeState.choices, default=ChangeState.QUEUED)
     problem = models.TextField(default="", blank=True)
     n_tries = models.PositiveIntegerField(default=0)
+    # What its writer has to find again after a crash: when it was sent, which task it became.
+    progress = models.JSONField(default=dict)
     ended_at = models.DateTimeField(null=True)
 
     class Meta:
@@ -217,7 +220,7 @@ class Change(models.Model):
             models.UniqueConstraint(
                 name="one_change_of_a_thing_at_a_time",
                 fields=["entity", "what"],
-                condition=models.Q(state__in=["queued", "sending"]),
+                condition=models.Q(state__in=["queued", "sending", "under way"]),
             ),
         ]
 

@@ -78,6 +78,18 @@ class StepError(ScenarioError):
         super().__init__(why)
 
 
+class WordError(ScenarioError):
+    """What is lost by a step is named by who has it carried out."""
+
+    title = "Say what is lost"
+    kind = "word"
+    status = 409
+
+    def __init__(self, *, name: str) -> None:
+        told = f"Type {name}: it is gone for good then." if name else "Nothing is lost by it."
+        super().__init__(told)
+
+
 class BarredError(ScenarioError):
     """A plan of which a move cannot be is not accepted."""
 

@@ -88,6 +88,13 @@ class WorkOrder(models.Model):
     made_by = models.CharField(max_length=150)
     changed_at = models.DateTimeField()
     ended_at = models.DateTimeField(null=True)  # every step is verified or left out
+    # In whose name it is being carried out from here, and since when.
+    carrier = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+"
+    )
+    carrier_name = models.CharField(max_length=150, default="", blank=True)
+    carried_since = models.DateTimeField(null=True)
+    stopped = models.CharField(max_length=MAX_NOTE, default="", blank=True)  # why it is no more
 
     class Meta:
         ordering = ["-made_at", "-pk"]
@@ -121,6 +128,11 @@ class WorkStep(models.Model):
     read_at = models.DateTimeField(null=True)  # the reading that proves it, or tells otherwise
     found = models.CharField(max_length=MAX_NOTE, default="", blank=True)
     made_ids = models.JSONField(default=list)  # what there is of it by now
+    # What was written for it at a far end last, there or back.
+    change = models.ForeignKey(
+        "feeds.Change", on_delete=models.SET_NULL, null=True, related_name="+"
+    )
+    undone_at = models.DateTimeField(null=True)  # what was read before proves nothing
 
     class Meta:
         ordering = ["order", "place", "pk"]

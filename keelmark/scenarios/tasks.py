@@ -2,13 +2,11 @@
 
 from procrastinate.contrib.django import app
 
-from keelmark.scenarios.services.ordering import prove_all
-
-PROVE = "keelmark.scenarios.tasks.prove_orders"
+from keelmark.scenarios.services.carrying import PROVE, go_on_all
 
 
 @app.periodic(cron="* * * * *")
 @app.task(name=PROVE, queueing_lock=PROVE, lock=PROVE)
 def prove_orders(timestamp: int) -> None:
-    """Compare what was read lately with the steps of work orders."""
-    prove_all()
+    """Compare what was read lately with the steps of work orders, and carry on what is begun."""
+    go_on_all()

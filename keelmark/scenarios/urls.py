@@ -4,7 +4,13 @@ from django.urls import path
 
 from keelmark.scenarios.api.answers import AnswerView
 from keelmark.scenarios.api.holding import AcceptanceView, ReservationsView
-from keelmark.scenarios.api.orders import OrderProofView, OrderStepView, OrderView
+from keelmark.scenarios.api.orders import (
+    OrderCarryingView,
+    OrderProofView,
+    OrderStepChangeView,
+    OrderStepView,
+    OrderView,
+)
 from keelmark.scenarios.api.outcomes import OutcomeView
 from keelmark.scenarios.api.placements import PlacementView
 from keelmark.scenarios.api.scenarios import (
@@ -37,5 +43,11 @@ urlpatterns = [
     path(f"{ONE}/order", OrderView.as_view(), name="scenario-order"),
     path(f"{ONE}/order/proof", OrderProofView.as_view(), name="scenario-order-proof"),
     path(f"{ONE}/order/steps/<int:place>", OrderStepView.as_view(), name="scenario-order-step"),
+    path(f"{ONE}/order/carrying", OrderCarryingView.as_view(), name="scenario-order-carrying"),
+    path(
+        f"{ONE}/order/steps/<int:place>/change",
+        OrderStepChangeView.as_view(),
+        name="scenario-order-step-change",
+    ),
     path(f"{ONE}/outcome", OutcomeView.as_view(), name="scenario-outcome"),
 ]

@@ -27,6 +27,7 @@ FLAGS = [
 expect.set_options(timeout=15_000)  # a busy machine is slow, not wrong
 BESIDE_A_LOOP = "DJANGO_ALLOW_ASYNC_UNSAFE"
 RECOVERY_SECONDS, CALLS_IN_A_ROW = 90.0, 20
+CALM_MINUTES = 20
 KEPT_SECONDS = 240.0  # a password counts for longer where it is asked for again
 NETWORK_COMPLAINT = "Failed to load resource"
 
@@ -89,6 +90,30 @@ class Stack:
         return found
 
 
+def calm_feeds(stack: Stack) -> None:
+    """Have feeds looked at rarely, and what waits in folders at once.
+
+    Tests collect when they want to; what runs beside them all the time only makes them slow.
+    """
+    with httpx.Client(base_url=f"{stack.url}/api/v1/", trust_env=False, timeout=60) as client:
+
+        def send(method: str, path: str, **body: object) -> None:
+            own = {"X-CSRFToken": client.cookies.get("csrftoken") or "", "Referer": stack.url}
+            answer = client.request(method, path, json=body, headers={**own, "If-Match": "*"})
+            answer.raise_for_status()
+
+        client.get("session")
+        send("POST", "session", name="keeper", password="spring-tide")
+        for feed in client.get("feeds").json():
+            if feed["protocol"] == "push":
+                continue
+            minutes = CALM_MINUTES * max(1, feed["every_minutes"] // CALM_MINUTES)
+            send("PATCH", f"feeds/{feed['id']}", every_minutes=minutes)
+            if feed["protocol"] == "file":
+                send("POST", f"feeds/{feed['id']}/collect")
+        send("DELETE", "session")
+
+
 @pytest.fixture(scope="session")
 def stack() -> Iterator[Stack]:
     folder = Path(os.environ.get("KEEL_STATE", PROJECT / ".keel")) / "browser-tests"
@@ -99,7 +124,9 @@ def stack() -> Iterator[Stack]:
     # The browser's driver leaves its loop in this process; what runs here later calls the
     # database as ever, one call after the other.
     os.environ[BESIDE_A_LOOP] = "true"
-    yield Stack(url=match.group(), folder=folder)
+    stack = Stack(url=match.group(), folder=folder)
+    calm_feeds(stack)
+    yield stack
     unborn.keel("stop")
 
 

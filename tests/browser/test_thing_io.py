@@ -63,7 +63,7 @@ def test_who_reads_and_writes_most_on_a_cluster_is_followed(signed_in: Page):
     expect(busiest).to_have_count(12)
     region.get_by_role("radio", name="projects").check(force=True)
     expect(signed_in).to_have_url(re.compile("io_by=project"))
-    expect(busiest.first).to_contain_text("%")
+    expect(busiest.first).to_contain_text(": ")  # a project is told with its tenant
     name = busiest.first.get_by_role("link").inner_text()
     busiest.first.get_by_role("link").click()
     expect(signed_in.get_by_role("heading", name=name, exact=True).first).to_be_visible()

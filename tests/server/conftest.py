@@ -11,6 +11,7 @@ import pytest
 from django.contrib.auth.models import User
 from django.db import transaction
 from django.test import Client
+from django.test.utils import override_settings
 
 from keelmark.access.models import Role
 from keelmark.access.services.people import ensure_person
@@ -22,9 +23,13 @@ from keelmark.estate.services.delivery import ensure_source, open_delivery
 from keelmark.feeds.importer import Imported, import_documents
 from keelmark.feeds.models import Feed
 from keelmark.feeds.services.feeds import ensure_feed
+from keelmark.feeds.services.running import carry_out as carry_out_run
+from keelmark.feeds.services.schedule import queue_run
 from keelmark.forecasts.making.pools import refresh
 from keelmark.readings.partitions import keep_partitions
-from tests.conftest import PASSWORD, USER
+from standins.estate import make_estate
+from standins.redfish.service import Service
+from tests.conftest import ANCHOR_ON, PASSWORD, USER, WRITER, RunningStandin
 
 NOW = datetime.now(UTC).replace(microsecond=0)
 TODAY = NOW.date()
@@ -179,3 +184,36 @@ def tell(db: None) -> Callable[..., Imported]:
         return into
 
     return run
+
+
+@pytest.fixture(scope="module")
+def array() -> Iterator[RunningStandin]:
+    """An array at which something can be written."""
+    estate = make_estate(size="small", anchor_on=ANCHOR_ON)
+    heron = next(one for one in estate.arrays if one.name == "heron-1")
+    service = Service(
+        estate, array=heron, user=USER, password=PASSWORD, now=lambda: NOW, writer=WRITER
+    )
+    running = RunningStandin(service)
+    yield running
+    running.stop()
+
+
+@pytest.fixture(scope="module")
+def collected(
+    array: RunningStandin, django_db_setup: None, django_db_blocker: Any
+) -> Iterator[Feed]:
+    """Its feed, once it is collected."""
+    with for_a_module(django_db_blocker), override_settings(FEED_NETWORKS=["127.0.0.0/8"]):
+        feed = ensure_feed(
+            name="heron-1", url=array.url, user=USER, password=PASSWORD,
+            writer_user=WRITER[0], writer_password=WRITER[1],
+        )  # fmt: skip
+        assert carry_out_run(run_id=queue_run(feed).pk).state == "done"
+        yield feed
+
+
+@pytest.fixture
+def operator(db: None) -> Api:
+    person = ensure_person(name="deckhand", password="spring-tide", role=Role.OPERATOR)
+    return Api(signed_in(person))

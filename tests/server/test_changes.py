@@ -10,40 +10,12 @@ from keelmark.feeds.changes.asking import CHANGE_TASK, queue_left
 from keelmark.feeds.changes.carrying import carry_out
 from keelmark.feeds.changes.reading import newest_changes, set_since, setters_of
 from keelmark.feeds.models import Change, ChangeSet, ChangeState, Feed, Run
-from keelmark.feeds.services.feeds import ensure_feed, set_feed
+from keelmark.feeds.services.feeds import set_feed
 from keelmark.feeds.services.running import carry_out as carry_out_run
-from keelmark.feeds.services.schedule import queue_run
-from standins.estate import make_estate
-from standins.redfish.service import Service
-from tests.conftest import ANCHOR_ON, PASSWORD, USER, WRITER, RunningStandin
-from tests.server.conftest import NOW, Api, for_a_module, signed_in
+from tests.conftest import PASSWORD, USER, WRITER
+from tests.server.conftest import NOW, Api, signed_in
 
 WANTED = {"min_iops": 7, "max_iops": 77}
-
-
-@pytest.fixture(scope="module")
-def array():
-    estate = make_estate(size="small", anchor_on=ANCHOR_ON)
-    heron = next(one for one in estate.arrays if one.name == "heron-1")
-    service = Service(
-        estate, array=heron, user=USER, password=PASSWORD, now=lambda: NOW, writer=WRITER
-    )
-    running = RunningStandin(service)
-    yield running
-    running.stop()
-
-
-@pytest.fixture(scope="module")
-def collected(array, django_db_setup, django_db_blocker):
-    from django.test.utils import override_settings
-
-    with for_a_module(django_db_blocker), override_settings(FEED_NETWORKS=["127.0.0.0/8"]):
-        feed = ensure_feed(
-            name="heron-1", url=array.url, user=USER, password=PASSWORD,
-            writer_user=WRITER[0], writer_password=WRITER[1],
-        )  # fmt: skip
-        assert carry_out_run(run_id=queue_run(feed).pk).state == "done"
-        yield feed
 
 
 @pytest.fixture
@@ -56,12 +28,6 @@ def feed(collected, array, db):
 
 
 PLANTED: dict[str, dict[str, tuple[int, int]]] = {}
-
-
-@pytest.fixture
-def operator(db):
-    person = ensure_person(name="deckhand", password="spring-tide", role=Role.OPERATOR)
-    return Api(signed_in(person))
 
 
 @pytest.fixture

@@ -19,7 +19,7 @@ from rest_framework.viewsets import GenericViewSet
 from keelmark.access.api.base import KEY, Problem, actor_of, key_of
 from keelmark.access.paging import CursorPages
 from keelmark.access.rights import Right, has_right
-from keelmark.feeds.changes.allowed import SETTABLE
+from keelmark.feeds.changes.allowed import LIMITS, SETTABLE
 from keelmark.feeds.changes.asking import (
     MAX_AT_ONCE,
     MAX_WHY,
@@ -33,23 +33,27 @@ from keelmark.feeds.changes.asking import (
 from keelmark.feeds.changes.reading import change_sets_for
 from keelmark.feeds.models import Change, ChangeSet, ChangeState
 
-Values = serializers.DictField
-
 
 class FarChangeRead(serializers.ModelSerializer[Change]):
     name = serializers.CharField(source="entity.name")
     kind = serializers.CharField(source="entity.kind")
     feed_name = serializers.CharField(source="feed.name", allow_null=True, default=None)
     state = serializers.ChoiceField(choices=ChangeState.choices)
-    was = Values(child=serializers.IntegerField())
-    wanted = Values(child=serializers.IntegerField())
-    found = Values(child=serializers.IntegerField(), allow_null=True)
+    was = serializers.DictField()
+    wanted = serializers.DictField()
+    found = serializers.DictField(allow_null=True)
+    percent = serializers.IntegerField(
+        source="progress.percent",
+        allow_null=True,
+        default=None,
+        help_text="done, as the far end tells",
+    )
 
     class Meta:
         model = Change
         fields = (
             "id", "entity_id", "name", "kind", "feed_name", "what", "was", "wanted", "found",
-            "state", "problem", "n_tries", "ended_at",
+            "state", "problem", "n_tries", "percent", "ended_at",
         )  # fmt: skip
         read_only_fields = fields
 
@@ -80,14 +84,15 @@ class ChangeSetRead(serializers.ModelSerializer[ChangeSet]):
 
 class FarChangeWrite(serializers.Serializer[Any]):
     entity_id = serializers.IntegerField()
-    was = Values(
+    was = serializers.DictField(
         child=serializers.IntegerField(), help_text="as it was seen; nothing is sent if it is not"
     )
-    wanted = Values(child=serializers.IntegerField())
+    wanted = serializers.DictField(child=serializers.IntegerField())
 
 
 class ChangeSetWrite(serializers.Serializer[Any]):
-    what = serializers.ChoiceField(choices=list(SETTABLE))
+    # Whatever else is written is a step of a work order.
+    what = serializers.ChoiceField(choices=[LIMITS])
     changes = serializers.ListField(child=FarChangeWrite(), max_length=MAX_AT_ONCE)
     why = serializers.CharField(max_length=MAX_WHY, allow_blank=True, default="")
     is_released = serializers.BooleanField(
@@ -104,6 +109,10 @@ BY_ID = extend_schema(parameters=[OpenApiParameter("id", OpenApiTypes.INT, OpenA
 REFUSALS = {403: Problem, 404: Problem, 409: Problem}
 
 
+WHAT = OpenApiParameter("what", OpenApiTypes.STR, enum=list(SETTABLE), description="of one sort")
+
+
+@extend_schema_view(list=extend_schema(parameters=[WHAT]))
 @extend_schema_view(**dict.fromkeys(("retrieve", "release", "drop", "retry", "take_back"), BY_ID))
 class ChangeSetViewSet(mixins.ListModelMixin, mixins.RetrieveModelMixin, GenericViewSet[ChangeSet]):
     """Changes at far ends, newest first: asked for, let go, and what came of each."""
@@ -123,7 +132,10 @@ class ChangeSetViewSet(mixins.ListModelMixin, mixins.RetrieveModelMixin, Generic
     }
 
     def get_queryset(self) -> "QuerySet[ChangeSet]":
-        return change_sets_for(actor_of(self.request))
+        sets = change_sets_for(actor_of(self.request))
+        what = self.request.query_params.get("what")
+        is_list = self.action == "list" and what is not None
+        return sets.filter(changes__what=what).distinct() if is_list else sets
 
     def _told(self, one: ChangeSet, *, status: int = 200) -> Response:
         return Response(ChangeSetRead(self.get_queryset().get(pk=one.pk)).data, status=status)

@@ -14,7 +14,7 @@ from keelmark.access.clock import now
 from keelmark.access.errors import wrong_field
 from keelmark.access.services.audit import audit
 from keelmark.estate.models import Alias, Entity
-from keelmark.feeds.changes.allowed import SETTABLE, Values, fault_of
+from keelmark.feeds.changes.allowed import DELETION, SETTABLE, VOLUME, Values, fault_of
 from keelmark.feeds.changes.reading import LIVE, setters_of
 from keelmark.feeds.errors import ChangesError, ChangeStateError, KeyUsedError
 from keelmark.feeds.models import Change, ChangeSet, ChangeState
@@ -99,7 +99,8 @@ def release_changes(*, actor: User, set_id: int) -> ChangeSet:
 def drop_changes(*, actor: User, set_id: int) -> ChangeSet:
     """Take from the queue what was not sent yet."""
     one = ChangeSet.objects.select_for_update().get(pk=set_id)
-    waiting = one.changes.filter(state__in=(ChangeState.PLANNED, ChangeState.QUEUED))
+    # What was begun already and waits to be gone on with is not dropped.
+    waiting = one.changes.filter(state__in=(ChangeState.PLANNED, ChangeState.QUEUED), progress={})
     if not waiting.update(state=ChangeState.DROPPED, ended_at=now()):
         raise ChangeStateError(why="All of these changes were sent already, or dropped.")
     _audit(actor, one, action="drop changes")
@@ -113,7 +114,10 @@ def try_again(*, actor: User, set_id: int) -> ChangeSet:
     left = one.changes.filter(state__in=AGAIN)
     feeds = set(left.values_list("feed_id", flat=True))
     # What reads back otherwise is begun anew from there: that it is so has been seen.
-    left.filter(state=ChangeState.OTHERWISE, found__isnull=False).update(was=F("found"))
+    seen = [what for what, told in SETTABLE.items() if told.seen == told.wanted]
+    left.filter(state=ChangeState.OTHERWISE, found__isnull=False, what__in=seen).update(
+        was=F("found")
+    )
     try:
         with transaction.atomic():
             n = left.update(state=ChangeState.QUEUED, problem="", ended_at=None, found=None)
@@ -127,18 +131,32 @@ def try_again(*, actor: User, set_id: int) -> ChangeSet:
 
 
 def take_back(*, actor: User, set_id: int, key: str) -> ChangeSet:
-    """Ask for the way back of what was set: to what it was, if it still is as we set it."""
+    """Ask for the way back of what was set: to what it was, if it still is as we set it.
+
+    What was made is deleted. A size has no way back, since no volume shrinks; nor has a deletion.
+    """
     one = ChangeSet.objects.get(pk=set_id)
     done = [each for each in one.changes.filter(state=ChangeState.SET) if each.was != each.wanted]
     if not done:
         raise ChangeStateError(why="Nothing of this was set, so there is nothing to take back.")
+    ways = [_way_back(each) for each in done]
     return ask_changes(
-        actor=actor, key=key, what=done[0].what, is_released=True, takes_back=one,
-        why=f"Takes back changes {one.pk}.",
-        changes=[
-            Wanted(entity_id=each.entity_id, was=each.wanted, wanted=each.was) for each in done
-        ],
+        actor=actor, key=key, what=ways[0][0], is_released=True, takes_back=one,
+        why=f"Takes back changes {one.pk}.", changes=[wanted for _, wanted in ways],
     )  # fmt: skip
+
+
+def _way_back(change: Change) -> tuple[str, Wanted]:
+    if change.what == VOLUME:
+        found = change.found or {}
+        made = Alias.objects.filter(uid=found.get("uid", ""), entity__retired_at=None).first()
+        if made is None:
+            raise ChangeStateError(why="What was made was not collected since: wait for that.")
+        was = {name: found[name] for name in SETTABLE[DELETION].seen}
+        return DELETION, Wanted(entity_id=made.entity_id, was=was, wanted={})
+    if not SETTABLE[change.what].has_back:
+        raise ChangeStateError(why=f"There is no way back for {SETTABLE[change.what].word}.")
+    return change.what, Wanted(entity_id=change.entity_id, was=change.wanted, wanted=change.was)
 
 
 def queue_left() -> None:
@@ -205,9 +223,11 @@ def _rows(made: ChangeSet, *, what: str, changes: Sequence[Wanted]) -> list[Chan
 
 
 def _fault_of_seen(what: str, one: Wanted) -> str:
-    if set(one.was) != set(SETTABLE[what].fields):
+    settable = SETTABLE[what]
+    if set(one.was) != set(settable.seen):
         return "say what it is set to now, as far as it was seen."
-    return "it is set so already." if one.was == one.wanted else ""
+    is_so = settable.seen == settable.wanted and one.was == one.wanted
+    return "it is set so already." if is_so else ""
 
 
 def _under_way(entity_ids: Iterable[int]) -> ChangeStateError:

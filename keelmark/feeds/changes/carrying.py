@@ -1,25 +1,31 @@
 """Carries changes out: one after the other a feed, each read back, none sent twice."""
 
-from collections.abc import Mapping
 from dataclasses import replace
 from datetime import timedelta
 from typing import Final
 
 import structlog
 from django.db import transaction
+from django.db.models import QuerySet
 
 from keelmark.access.clock import now
 from keelmark.access.services.audit import audit
 from keelmark.estate.models import Alias, Protocol
-from keelmark.feeds.changes.writers import Outcome, Sending, guarded, writer_of
+from keelmark.feeds.changes.allowed import DELETION, ENDS, LIMITS, NAME, SIZE, VOLUME, Values
+from keelmark.feeds.changes.writers import Outcome, Progress, Sending, guarded, writer_of
 from keelmark.feeds.errors import BusyError, CollectError, NotAsSeenError, UnreachableError
 from keelmark.feeds.far_end import FarEnd
 from keelmark.feeds.models import Change, ChangeState, Feed
 from keelmark.feeds.secrets import opened
 from keelmark.feeds.services.running import far_end_of
 from keelmark.feeds.services.schedule import queue_run
+from keelmark.feeds.signals import change_ended
 
 log = structlog.get_logger()
+_DEEDS: Final = {
+    LIMITS: "set limits", VOLUME: "make volume", SIZE: "extend volume", NAME: "rename volume",
+    ENDS: "map volume", DELETION: "delete volume",
+}  # fmt: skip
 LOOK_AGAIN: Final = timedelta(seconds=20)  # after which counters tell what a new limit does
 
 
@@ -27,9 +33,11 @@ def carry_out(*, feed_id: int) -> int:
     """Send what is queued for a feed, one by one, and return how many were set.
 
     To be run by one worker a feed. What an earlier one left in the middle is begun again: it is
-    read before it is sent, so that what was done is not done twice.
+    read before it is sent, so that what was done is not done twice. What goes on at the far end
+    is looked at once, and again by the next job.
     """
-    Change.objects.filter(feed=feed_id, state=ChangeState.SENDING).update(state=ChangeState.QUEUED)
+    left = (ChangeState.SENDING, ChangeState.UNDER_WAY)
+    Change.objects.filter(feed=feed_id, state__in=left).update(state=ChangeState.QUEUED)
     places: dict[str, str] = {}
     n_set = 0
     while (change := _taken(feed_id)) is not None:
@@ -69,10 +77,14 @@ def _carried(change: Change, *, places: dict[str, str]) -> bool:
         _end(change, state=ChangeState.FAILED, problem=f"Unexpected: {type(exc).__name__}: {exc}")
         log.exception("change_failed", change_id=change.pk)
     else:
-        if outcome.found == change.wanted:
+        if outcome.is_under_way:
+            _ours(change).update(state=ChangeState.UNDER_WAY)
+            return False
+        if outcome.is_so:
             return _end(change, state=ChangeState.SET, found=outcome.found)
-        told = "It was sent and taken, and reads back otherwise."
-        _end(change, state=ChangeState.OTHERWISE, problem=told, found=outcome.found)
+        told = "It was sent and taken, and reads back otherwise"
+        problem = f"{told}: {outcome.says}" if outcome.says else f"{told}."
+        _end(change, state=ChangeState.OTHERWISE, problem=problem, found=outcome.found)
     return False
 
 
@@ -85,10 +97,17 @@ def _sent(change: Change, *, places: dict[str, str]) -> Outcome:
     uids = frozenset(Alias.objects.filter(entity=change.entity_id).values_list("uid", flat=True))
     if not uids & places.keys():
         places.update(writer.find(far_end, _uids_queued(feed) | uids))
-    place = next((places[uid] for uid in sorted(uids) if uid in places), None)
-    if place is None:
-        raise CollectError("The array does not know it any more.")
-    sending = Sending(place=place, uids=uids, was=change.was, wanted=change.wanted)
+    place = next((places[uid] for uid in sorted(uids) if uid in places), "")
+
+    def keep(progress: Progress) -> None:
+        if not _ours(change).update(progress=progress):
+            raise CollectError("Another worker has taken it over.")  # nothing is sent twice
+        change.progress = progress
+
+    sending = Sending(
+        place=place, uids=uids, was=change.was, wanted=change.wanted, progress=change.progress,
+        keep=keep,
+    )  # fmt: skip
     return writer.send(far_end, sending)
 
 
@@ -112,25 +131,32 @@ def _end(
     *,
     state: ChangeState,
     problem: str = "",
-    found: Mapping[str, int] | None = None,
+    found: Values | None = None,
 ) -> bool:
     """Keep what came of a change, and tell it in the audit; not if another took it over."""
-    ours = Change.objects.filter(pk=change.pk, state=ChangeState.SENDING, n_tries=change.n_tries)
     told = None if found is None else dict(found)
-    if not ours.update(state=state, problem=problem, found=told, ended_at=now()):
+    if not _ours(change).update(state=state, problem=problem, found=told, ended_at=now()):
         log.warning("change_lost", change_id=change.pk)
         return False
     _audit(change, state=state, problem=problem, found=told)
+    _tell_end(change)
     return state == ChangeState.SET
 
 
-def _audit(
-    change: Change, *, state: ChangeState, problem: str, found: dict[str, int] | None
-) -> None:
-    asked = change.change_set
+def _ours(change: Change) -> "QuerySet[Change]":
+    """The row of a change as long as this worker has it."""
+    return Change.objects.filter(pk=change.pk, state=ChangeState.SENDING, n_tries=change.n_tries)
+
+
+def _tell_end(change: Change) -> None:
+    transaction.on_commit(lambda: change_ended.send(sender=Change, change_id=change.pk))
+
+
+def _audit(change: Change, *, state: ChangeState, problem: str, found: Values | None) -> None:
+    asked, deed = change.change_set, _DEEDS[change.what]
     audit(
         asked.actor,
-        action=f"set {change.what}" if state == ChangeState.SET else f"fail to set {change.what}",
+        action=deed if state == ChangeState.SET else f"fail to {deed}",
         kind=change.entity.kind, subject_id=change.entity_id, name=change.entity.name,
         before=change.was,
         after={
@@ -152,6 +178,7 @@ def _give_up(change: Change, *, problem: str) -> None:
     )
     for one in left:
         _audit(one, state=ChangeState.FAILED, problem=problem, found=None)
+        _tell_end(one)
 
 
 def _look_again(feed_id: int) -> None:

@@ -12,7 +12,7 @@ from keelmark.estate.models import Statement
 from keelmark.feeds.changes.allowed import SETTABLE
 from keelmark.feeds.models import Change, ChangeSet, ChangeState, Feed
 
-LIVE: Final = (ChangeState.QUEUED, ChangeState.SENDING)
+LIVE: Final = (ChangeState.QUEUED, ChangeState.SENDING, ChangeState.UNDER_WAY)
 LET_GO: Final = (*LIVE, ChangeState.SET, ChangeState.OTHERWISE, ChangeState.FAILED)
 
 

@@ -17,6 +17,7 @@ from keelmark.feeds.errors import (
     AnswerError,
     BusyError,
     CollectError,
+    MissingError,
     RefusedError,
     SignInError,
     UnreachableError,
@@ -35,6 +36,15 @@ CONNECT_SECONDS = 5.0
 ROOT = "/redfish/v1/"
 SESSIONS = "/redfish/v1/SessionService/Sessions"
 RETRIED_STATUSES = frozenset({408, 425, 429, 500, 502, 503, 504})
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Answered:
+    """What came of a change that was sent."""
+
+    is_of_version: bool = True  # False: it is of another version, and nothing was done
+    is_task: bool = False  # it goes on
+    place: str = ""  # of the task, or of what was made
 
 
 @dataclass(slots=True)
@@ -82,25 +92,33 @@ class RedfishReader:
         """Return one resource; raise a CollectError once patience is at its end."""
         return (await self.read_with_version(path))[0]
 
-    async def patch(self, path: str, *, body: Resource, version: str) -> bool:
-        """Change a resource that is still of a version; return False where it is not.
+    async def change(
+        self, method: str, path: str, *, body: Resource | None = None, version: str = "",
+        is_repeatable: bool = True,
+    ) -> Answered:  # fmt: skip
+        """Have something changed, made (POST) or deleted, where it is still of a version.
 
-        Raise RefusedError with the array's own words where it will not. Sent again after a lost
-        answer it does no harm: the version is another one once it was done.
+        What is repeatable is sent again after a lost answer: the version is another one once it
+        was done. Raise RefusedError with the array's own words where it will not.
         """
         for _ in range(MAX_TRIES):
             token = self._token
-            answer = await self._send("PATCH", path, json=body, version=version)
+            answer = await self._send(
+                method, path, json=body, version=version, n_tries=MAX_TRIES if is_repeatable else 1
+            )
             if answer.status_code == httpx.codes.UNAUTHORIZED:
                 await self._sign_in_again(after=token)
                 continue
             if answer.status_code == httpx.codes.PRECONDITION_FAILED:
-                return False
+                return Answered(is_of_version=False)
             if answer.status_code >= httpx.codes.BAD_REQUEST:
                 raise RefusedError(
                     url=self._url(path), status=answer.status_code, why=_message_of(answer)
                 )
-            return True
+            return Answered(
+                is_task=answer.status_code == httpx.codes.ACCEPTED,
+                place=str(answer.headers.get("Location") or ""),
+            )
         raise SignInError(url=self.base_url, user=self.user)
 
     async def read_with_version(self, path: str) -> tuple[Resource, str]:
@@ -113,7 +131,8 @@ class RedfishReader:
                 await self._sign_in_again(after=token)
                 continue
             if answer.status_code >= httpx.codes.BAD_REQUEST:
-                raise AnswerError(
+                is_missing = answer.status_code in (httpx.codes.NOT_FOUND, httpx.codes.GONE)
+                raise (MissingError if is_missing else AnswerError)(
                     url=self._url(path), why=f"status {answer.status_code}{_message_of(answer)}"
                 )
             body = _json_of(answer)
@@ -154,24 +173,25 @@ class RedfishReader:
                 await self.sign_in()
 
     async def _send(
-        self, method: str, path: str, *, json: Resource | None = None, version: str = ""
-    ) -> httpx.Response:
+        self, method: str, path: str, *, json: Resource | None = None, version: str = "",
+        n_tries: int = MAX_TRIES,
+    ) -> httpx.Response:  # fmt: skip
         """Send until an answer comes that more patience would not better."""
         url = self._url(path)
         headers = self._headers() | ({"If-Match": version} if version else {})
-        for attempt in range(1, MAX_TRIES + 1):
+        for attempt in range(1, n_tries + 1):
             wait = self.back_off_seconds * 2 ** (attempt - 1)
             try:
                 request = self.http.build_request(method, url, json=json, headers=headers)
                 answer = await sent_within(self.http, request, auth=self._auth())
             except httpx.HTTPError as exc:
-                if attempt == MAX_TRIES:
+                if attempt == n_tries:
                     raise UnreachableError(url=url, why=_why(exc)) from exc
             else:
                 if answer.status_code not in RETRIED_STATUSES:
                     return answer
-                if attempt == MAX_TRIES:
-                    raise BusyError(url=url, status=answer.status_code, n_tries=MAX_TRIES)
+                if attempt == n_tries:
+                    raise BusyError(url=url, status=answer.status_code, n_tries=n_tries)
                 wait = max(wait, _retry_after_seconds(answer))
             await asyncio.sleep(min(wait, MAX_WAIT_SECONDS))
         raise CollectError  # unreachable: the last try returns or raises

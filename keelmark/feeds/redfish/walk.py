@@ -2,7 +2,6 @@
 
 import asyncio
 import ssl
-from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime
 
 import httpx
@@ -26,6 +25,7 @@ from keelmark.feeds.redfish.client import (
 from keelmark.feeds.redfish.facts import Facts
 from keelmark.feeds.redfish.implied import add_implied_pools
 from keelmark.feeds.redfish.resource import link_of, name_of, path_of, uid_of
+from keelmark.feeds.redfish.session import run
 
 SHELF_TYPES = ("StorageEnclosure",)
 
@@ -42,9 +42,7 @@ def collect_array(far_end: FarEnd, progress: Progress) -> Collection:
         timeout_seconds=far_end.timeout_seconds,
         is_guarded=far_end.is_guarded,
     )
-    # A thread of its own: whoever asks may have an event loop under way.
-    with ThreadPoolExecutor(1) as thread:
-        return thread.submit(asyncio.run, work).result()
+    return run(work)
 
 
 async def collect(

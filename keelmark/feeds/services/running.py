@@ -30,6 +30,7 @@ from keelmark.feeds.secrets import opened
 from keelmark.feeds.services.folders import import_next
 from keelmark.feeds.services.schedule import LIVE, ask_joining, ask_refresh, wait_of
 from keelmark.feeds.services.tables import sheet_of
+from keelmark.feeds.signals import collected
 from keelmark.feeds.table_import import mapping_of, write_table
 
 log = structlog.get_logger()
@@ -63,6 +64,7 @@ def carry_out(*, run_id: int) -> Run:
         _end(run, state=RunState.DONE, imported=imported)
         if not run.is_trial:
             _ask_followers(imported)
+            collected.send(sender=Run, run_id=run.pk)
     return run
 
 

@@ -62,7 +62,7 @@ def _pool_added(step: WorkStep) -> Proof:
     return _sized(step, size=found.usable_bytes, read_at=found.read_at, pk=found.pk)
 
 
-def _volume_of(step: WorkStep) -> Volume | None:
+def volume_of(step: WorkStep) -> Volume | None:
     named = Volume.objects.filter(
         entity__retired_at=None, entity__name=step.values["name"],
         pool_id=step.values.get("pool_id"), entity__first_seen_at__gte=_since(step),
@@ -71,7 +71,7 @@ def _volume_of(step: WorkStep) -> Volume | None:
 
 
 def _volume_created(step: WorkStep) -> Proof:
-    found = _volume_of(step)
+    found = volume_of(step)
     if found is None:
         return Proof(is_so=False, says="no volume of this name is read on the pool")
     return _sized(step, size=found.size_bytes, read_at=found.read_at, pk=found.pk)
@@ -88,7 +88,7 @@ def _sized(step: WorkStep, *, size: int | None, read_at: datetime, pk: int | Non
 
 
 def _volume_mapped(step: WorkStep) -> Proof:
-    volume = _volume_of(step)
+    volume = volume_of(step)
     if volume is None:
         return Proof(is_so=False, says="no volume of this name is read on the pool")
     cluster = step.values.get("cluster_id")

@@ -11,6 +11,8 @@ from keelmark.access.versions import check_version
 from keelmark.core.scenario.orders import Step, StepKind, steps_of
 from keelmark.estate.models import Entity, Reservation
 from keelmark.estate.reservations import day_of_hold
+from keelmark.feeds.changes.reading import LIVE
+from keelmark.feeds.models import ChangeState
 from keelmark.scenarios.errors import NoOrderError, NotAcceptedError, StepError
 from keelmark.scenarios.models import Scenario, State, StepState, WorkOrder, WorkStep
 from keelmark.scenarios.selectors.kept import drawn, scenario_for, standing_revision
@@ -28,6 +30,7 @@ def facts_of_order(order: WorkOrder) -> Facts:
             [one.place, one.state, one.owner_name, one.window, one.note]
             for one in order.steps.all()
         ],
+        "carried": order.carrier_name if order.carried_since else "",
     }
 
 
@@ -111,7 +114,8 @@ def tell_step(
     order = WorkOrder.objects.select_for_update().get(pk=order_for(actor, scenario_id).pk)
     locked(actor, scenario_id, seen_version=None, may_be_accepted=True)
     check_version(seen_version, facts=facts_of_order(order))
-    step = order.steps.select_for_update(of=("self",)).filter(place=place).first()
+    of_order = order.steps.select_for_update(of=("self",)).select_related("change")
+    step = of_order.filter(place=place).first()
     if step is None:
         raise StepError(why=f"There is no step {place}.")
     before = _told(step)
@@ -132,6 +136,8 @@ def tell_step(
 
 
 def _set_state(order: WorkOrder, step: WorkStep, *, actor: User, state: StepState) -> None:
+    if step.change is not None and step.change.state in LIVE:
+        raise StepError(why="It is being carried out from here; halt that first, or wait.")
     if step.state == StepState.VERIFIED:
         raise StepError(why="It is verified by what was read; that is not taken back.")
     if state == StepState.SETTLING:
@@ -146,13 +152,7 @@ def _set_state(order: WorkOrder, step: WorkStep, *, actor: User, state: StepStat
         raise StepError(why="That is told by what is read alone.")
     step.state = state
     if state == StepState.TO_DO:
-        step.done_at, step.done_by, step.found = None, "", ""
-
-
-def prove_all() -> int:
-    """Prove the steps of all work orders that are not carried out yet; return how many changed."""
-    open_orders = WorkOrder.objects.filter(ended_at=None).select_related("scenario")
-    return sum(prove(one) for one in open_orders)
+        step.done_at, step.done_by, step.found, step.change = None, "", "", None
 
 
 @transaction.atomic
@@ -168,9 +168,11 @@ def prove(order: WorkOrder) -> int:
         return 0  # it was taken back meanwhile
     order.refresh_from_db()
     n_changed = 0
-    steps = list(order.steps.select_for_update(of=("self",)).select_related("order__scenario"))
+    told = order.steps.select_for_update(of=("self",))
+    steps = list(told.select_related("order__scenario", "change__change_set"))
     for step in steps:
-        if step.state in OPEN and _proven(step, proof_of(step)):
+        is_moved = _moved_by_change(step)
+        if (step.state in OPEN and _proven(step, proof_of(step))) or is_moved:
             step.save()
             n_changed += 1
     if n_changed:
@@ -180,9 +182,32 @@ def prove(order: WorkOrder) -> int:
     return n_changed
 
 
+def _moved_by_change(step: WorkStep) -> bool:
+    """Write what came of what was written for a step at a far end; return whether it stands anew.
+
+    It is done then, as by anybody who tells so: what is read afterwards proves it.
+    """
+    change = step.change
+    if change is None or change.state != ChangeState.SET or change.ended_at is None:
+        return False
+    if change.change_set.takes_back_id is not None:
+        step.state, step.change, step.undone_at = StepState.TO_DO, None, change.ended_at
+        step.done_at, step.done_by, step.verified_at, step.read_at = None, "", None, None
+        step.found, step.made_ids = "taken back", []
+        return True
+    is_news = step.done_at is None or step.done_at < change.ended_at
+    if step.state not in (StepState.TO_DO, StepState.OTHERWISE) or not is_news:
+        return False
+    step.state, step.done_at = StepState.SETTLING, change.ended_at
+    step.done_by = change.change_set.actor_name
+    return True
+
+
 def _proven(step: WorkStep, proof: Proof) -> bool:
     """Write what a proof says of a step; return whether anything is otherwise by it."""
     before = (step.state, step.found)
+    if step.undone_at is not None and (proof.read_at is None or proof.read_at <= step.undone_at):
+        return False
     if proof.is_so:
         step.state, step.verified_at = StepState.VERIFIED, now()
         step.read_at, step.found = proof.read_at, proof.says

@@ -16,7 +16,8 @@ from keelmark.estate.documents import (
 )
 from keelmark.estate.models import Entity, Reservation
 from keelmark.scenarios.models import WorkOrder
-from keelmark.scenarios.services.ordering import prove, prove_all
+from keelmark.scenarios.services.carrying import go_on_all
+from keelmark.scenarios.services.ordering import prove
 from keelmark.scenarios.tasks import prove_orders
 from tests.server.cluster import tell
 from tests.server.scenarios.planning import drawn_up, extend, free, place
@@ -104,7 +105,7 @@ def test_what_is_told_to_be_done_settles_until_it_was_read(api, estate):
         "planner",
         "deckhand",
     )
-    assert prove_all() == 0  # what was read before tells nothing of it
+    assert go_on_all() == 0  # what was read before tells nothing of it
     pool_read(now() + timedelta(seconds=5), usable_bytes=30 * TIB + GIB)
     prove_orders(0)
     order = read(api, order)
@@ -146,7 +147,7 @@ def test_an_order_that_was_taken_back_meanwhile_proves_nothing(api, estate):
 def test_what_is_read_to_be_so_is_verified_whoever_did_it(api, estate):
     order = ordered(api, extend(estate))
     pool_read(now(), usable_bytes=31 * TIB)
-    assert prove_all() == 1
+    assert go_on_all() == 1
     assert states(read(api, order)) == ["verified"]
     late = told(api, read(api, order), 1, state="to do")
     assert late.status_code == 409
@@ -164,14 +165,14 @@ def test_a_reservation_shrinks_by_what_is_read_and_is_gone_at_the_end(api, estat
                           extents=["naa.new"], read_at=at),
         *vms(at, n=3),
     )  # fmt: skip
-    prove_all()
+    go_on_all()
     order = read(api, order)
     assert states(order) == ["verified", "verified", "verified", "to do"]
     (one,) = held(api, {"id": order["scenario_id"]})["places"]
     assert one["come_bytes"] == TIB
     order = told(api, order, 4, state="settling").json()
     tell(*vms(now() + timedelta(seconds=5), n=5))
-    prove_all()
+    go_on_all()
     order = read(api, order)
     assert states(order)[-1] == "verified"
     assert "5 of 5" in order["steps"][-1]["found"]
@@ -196,7 +197,7 @@ def test_what_bore_the_name_before_is_not_what_was_planned(api, estate):
                        size_bytes=9 * TIB, written_bytes=TIB, read_at=now())
     )  # fmt: skip
     order = ordered(api, place(estate))
-    prove_all()
+    go_on_all()
     assert states(read(api, order))[0] == "to do"
 
 
@@ -204,7 +205,7 @@ def test_what_is_removed_is_verified_once_it_is_gone(api, estate):
     order = ordered(api, free(estate, "uuid.v0"))
     assert order["steps"][0]["state"] == "to do"
     Entity.objects.filter(uid="uuid.v0").update(retired_at=now())
-    prove_all()
+    go_on_all()
     assert states(read(api, order)) == ["verified"]
 
 

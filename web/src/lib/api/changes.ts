@@ -14,20 +14,24 @@ export const CHANGE_STATES: ChangeState[] = [
   'planned',
   'otherwise',
   'failed',
+  'under way',
   'sending',
   'queued',
   'set',
   'dropped',
 ];
-export const isLive = (state: string) => state === 'queued' || state === 'sending';
+export const isLive = (state: string) =>
+  state === 'queued' || state === 'sending' || state === 'under way';
 export const isAnyLive = (sets: ChangeSet[]) =>
   sets.some((one) => one.changes.some((change) => isLive(change.state)));
 
-/** Changes at far ends that were asked for lately, the newest first. */
+/** Limits of volumes that were asked for lately, the newest first. */
 export function changeSetsQuery() {
   return queryOptions({
     queryKey: keys.changes,
-    queryFn: async () => (await bodyOf(api.GET('/api/v1/change-sets'))).results,
+    queryFn: async () =>
+      (await bodyOf(api.GET('/api/v1/change-sets', { params: { query: { what: 'limits' } } })))
+        .results,
     refetchInterval: ({ state }) => (isAnyLive(state.data ?? []) ? LIVE_MS : QUIET_MS),
   });
 }

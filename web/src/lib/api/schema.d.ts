@@ -1612,6 +1612,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/scenarios/{scenario_id}/order/carrying": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Have it go on by itself, each step on its day; it stops where one is not verified. */
+        post: operations["orders_carry"];
+        /** @description Go no further; what is sent already goes to its end. */
+        delete: operations["orders_halt"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/scenarios/{scenario_id}/order/proof": {
         parameters: {
             query?: never;
@@ -1644,6 +1662,24 @@ export interface paths {
         head?: never;
         /** @description One step: who does it and when, that it is done, or left out. */
         patch: operations["orders_tell_step"];
+        trace?: never;
+    };
+    "/api/v1/scenarios/{scenario_id}/order/steps/{place}/change": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description One step is written at its far end now, or taken back there. */
+        post: operations["orders_carry_step"];
+        /** @description One step is written at its far end now, or taken back there. */
+        delete: operations["orders_take_step_back"];
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/v1/scenarios/{scenario_id}/outcome": {
@@ -2282,6 +2318,11 @@ export interface components {
             early_on: string | null;
             n_copies: number;
         };
+        CarryingRead: {
+            by: string;
+            /** Format: date-time */
+            since: string;
+        };
         CauseRead: {
             what: components["schemas"]["CauseReadWhatEnum"];
             /** @description some of them */
@@ -2357,13 +2398,14 @@ export interface components {
          * @description * `planned` - Planned
          *     * `queued` - Queued
          *     * `sending` - Sending
+         *     * `under way` - Under Way
          *     * `set` - Set
          *     * `otherwise` - Otherwise
          *     * `failed` - Failed
          *     * `dropped` - Dropped
          * @enum {string}
          */
-        ChangeStateEnum: "planned" | "queued" | "sending" | "set" | "otherwise" | "failed" | "dropped";
+        ChangeStateEnum: "planned" | "queued" | "sending" | "under way" | "set" | "otherwise" | "failed" | "dropped";
         ChangeUnderRead: {
             id: number;
             kind: string;
@@ -2734,17 +2776,19 @@ export interface components {
             feed_name?: string | null;
             readonly what: string;
             was: {
-                [key: string]: number;
+                [key: string]: unknown;
             };
             wanted: {
-                [key: string]: number;
+                [key: string]: unknown;
             };
             found: {
-                [key: string]: number;
+                [key: string]: unknown;
             } | null;
             state: components["schemas"]["ChangeStateEnum"];
             readonly problem: string;
             readonly n_tries: number;
+            /** @description done, as the far end tells */
+            percent?: number | null;
             /** Format: date-time */
             readonly ended_at: string | null;
         };
@@ -4839,6 +4883,23 @@ export interface components {
             /** @description by accepted scenarios, which the path has in it */
             held: components["schemas"]["HeldRead"][];
         };
+        StepCarriageRead: {
+            /** @description it can be written at its far end from here, now */
+            can_be: boolean;
+            /** @description why it cannot: it is done by hand */
+            why: string;
+            /** @description has to be typed before it is */
+            confirms: string;
+        };
+        StepChangeRead: {
+            state: components["schemas"]["ChangeStateEnum"];
+            /** @description done, as the far end tells */
+            percent: number | null;
+            problem: string;
+            n_tries: number;
+            /** @description the way back */
+            is_back: boolean;
+        };
         /**
          * @description * `add pool` - add pool
          *     * `extend pool` - extend pool
@@ -4878,6 +4939,13 @@ export interface components {
             id: number;
             kind: string;
             name: string;
+        };
+        StepWordWriteRequest: {
+            /**
+             * @description the name of what is lost
+             * @default
+             */
+            confirms: string;
         };
         StepWriteRequest: {
             /** @description take back; else do again */
@@ -5178,6 +5246,23 @@ export interface components {
             /** Format: date-time */
             read_at: string;
         };
+        WaitRead: {
+            /** @description of the first step that is not through */
+            place: number;
+            what: components["schemas"]["WaitReadWhatEnum"];
+            says: string;
+        };
+        /**
+         * @description * `far end` - far end
+         *     * `reading` - reading
+         *     * `hand` - hand
+         *     * `word` - word
+         *     * `day` - day
+         *     * `nothing` - nothing
+         *     * `stopped` - stopped
+         * @enum {string}
+         */
+        WaitReadWhatEnum: "far end" | "reading" | "hand" | "word" | "day" | "nothing" | "stopped";
         WayRead: {
             name: string;
             /**
@@ -5237,6 +5322,11 @@ export interface components {
             n_by_state: {
                 [key: string]: number;
             };
+            /** @description it is being carried out from here */
+            carrying: components["schemas"]["CarryingRead"] | null;
+            /** @description why it is no more */
+            stopped: string;
+            waits: components["schemas"]["WaitRead"] | null;
             steps: components["schemas"]["WorkStepRead"][];
         };
         WorkStepRead: {
@@ -5270,6 +5360,12 @@ export interface components {
             read_at: string | null;
             /** @description what it says */
             found: string;
+            /** @description what was written for it last, there or back */
+            change: components["schemas"]["StepChangeRead"] | null;
+            /** @description of what is open */
+            carriage: components["schemas"]["StepCarriageRead"] | null;
+            /** @description it can be taken back from here */
+            has_back: boolean;
         };
         /**
          * @description * `to do` - to do
@@ -5400,6 +5496,8 @@ export interface operations {
             query?: {
                 /** @description The pagination cursor value. */
                 cursor?: string;
+                /** @description of one sort */
+                what?: "deletion" | "ends" | "limits" | "name" | "size" | "volume";
             };
             header?: never;
             path?: never;
@@ -10135,6 +10233,131 @@ export interface operations {
             };
         };
     };
+    orders_carry: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the version that was seen; 428 without it, 412 with what stands now */
+                "If-Match"?: string;
+            };
+            path: {
+                scenario_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOrderRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    orders_halt: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scenario_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOrderRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     orders_prove: {
         parameters: {
             query?: never;
@@ -10184,6 +10407,142 @@ export interface operations {
         };
         responses: {
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOrderRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    orders_carry_step: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the version that was seen; 428 without it, 412 with what stands now */
+                "If-Match"?: string;
+            };
+            path: {
+                place: number;
+                scenario_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["StepWordWriteRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOrderRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    orders_take_step_back: {
+        parameters: {
+            query?: {
+                confirms?: string;
+            };
+            header?: {
+                /** @description the version that was seen; 428 without it, 412 with what stands now */
+                "If-Match"?: string;
+            };
+            path: {
+                place: number;
+                scenario_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };

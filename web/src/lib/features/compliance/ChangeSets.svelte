@@ -13,7 +13,7 @@
   import { keys } from '$lib/api/queries';
   import { counted, formatCount, formatMoment } from '$lib/format';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
-  import { pairOf } from './righting';
+  import { limitsIn, pairOf } from './righting';
 
   /** What was asked for lately and what came of each; the next step stands with it. */
   interface Props {
@@ -86,10 +86,7 @@
         {#each one.changes as change (change.id)}
           <li class="py-0.5">
             <span class="font-semibold">{change.name}</span>
-            {pairOf(change.was['min_iops'], change.was['max_iops'])} → {pairOf(
-              change.wanted['min_iops'],
-              change.wanted['max_iops'],
-            )}
+            {pairOf(...limitsIn(change.was))} → {pairOf(...limitsIn(change.wanted))}
             <span class={change.problem ? 'text-signal' : 'text-ink-soft'}>{change.state}</span>
             {#if change.problem}<span class="block text-ink-soft">{change.problem}</span>{/if}
           </li>

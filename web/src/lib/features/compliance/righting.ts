@@ -51,6 +51,11 @@ export interface Limits {
 /** “400 / 1 500”; a figure that nobody tells is a dash. */
 export const pairOf = (least: number | null | undefined, most: number | null | undefined) =>
   `${figure(least)} / ${figure(most)}`;
+/** The least and the most in what was asked for. */
+export const limitsIn = (told: Record<string, unknown>): [number, number] => [
+  Number(told['min_iops']),
+  Number(told['max_iops']),
+];
 export const figure = (iops: number | null | undefined) =>
   iops === null || iops === undefined ? '–' : formatCount(Math.round(iops));
 

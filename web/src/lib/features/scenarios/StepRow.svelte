@@ -9,16 +9,29 @@
   interface Props {
     step: Step;
     mayTell: boolean;
+    mayCarryOut: boolean;
     isStopped: boolean;
     isBusy: boolean;
     ontell: (what: Parameters<typeof tellStep>[2]) => void;
+    oncarry: (isBack: boolean) => void;
     bytes: (amount: number) => string;
   }
-  let { step, mayTell, isStopped, isBusy, ontell, bytes }: Props = $props();
+  let { step, mayTell, mayCarryOut, isStopped, isBusy, ontell, oncarry, bytes }: Props = $props();
   let owner = $derived(step.owner_name);
   let window = $derived(step.window);
   let note = $derived(step.note);
   const isOpen = $derived(step.state !== 'verified' && step.state !== 'left out');
+  const LIVE: Record<string, string> = {
+    queued: 'about to be sent',
+    sending: 'being sent',
+    'under way': 'the array is at it',
+  };
+  const change = $derived(step.change);
+  const live = $derived(change ? LIVE[change.state] : undefined);
+  const isFailed = $derived(change?.state === 'failed' || change?.state === 'otherwise');
+  const carryWord = $derived(
+    isFailed ? 'try again' : step.carriage?.confirms ? 'delete it' : 'carry it out',
+  );
   const TINTS: Record<string, string> = {
     verified: 'text-depth-5',
     otherwise: 'text-signal',
@@ -73,10 +86,41 @@
   </td>
   <td class="py-1.5 pr-3 whitespace-nowrap">
     <span class={['font-semibold', TINTS[step.state]]}>{step.state}</span>
+    {#if live}
+      <span class="block text-plan" role="status"
+        >{change?.is_back ? 'taken back: ' : ''}{live}{change?.percent
+          ? `, ${change.percent} %`
+          : ''}</span
+      >
+    {:else if isFailed && step.state !== 'verified'}
+      <span class="block max-w-56 whitespace-normal text-signal"
+        >{change?.is_back ? 'not taken back: ' : ''}{change?.problem}</span
+      >
+    {:else if isOpen && step.carriage && !step.carriage.can_be}
+      <span class="block max-w-56 text-xs whitespace-normal text-ink-soft"
+        >by hand: {step.carriage.why}</span
+      >
+    {/if}
     {#if step.done_at}<span class="block text-xs text-ink-soft"
         >told by {step.done_by} {formatMoment(step.done_at)}</span
       >{/if}
-    {#if mayTell && isOpen}
+    {#if mayCarryOut && !live}
+      <div class="print:hidden flex gap-3">
+        {#if isOpen && step.carriage?.can_be}
+          <button
+            class={['underline disabled:opacity-50', step.carriage.confirms && 'text-signal']}
+            disabled={isBusy || isStopped}
+            onclick={() => oncarry(false)}>{carryWord}</button
+          >
+        {/if}
+        {#if step.has_back || (isFailed && change?.is_back)}
+          <button class="underline" disabled={isBusy} onclick={() => oncarry(true)}
+            >take it back</button
+          >
+        {/if}
+      </div>
+    {/if}
+    {#if mayTell && isOpen && !live}
       <div class="print:hidden flex gap-3">
         {#if step.state !== 'settling'}
           <button

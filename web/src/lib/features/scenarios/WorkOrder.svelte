@@ -8,12 +8,20 @@
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { toasts } from '$lib/ui/toasts.svelte';
   import { bearing } from '$lib/url/bearing.svelte';
+  import Carrying from './Carrying.svelte';
+  import ConfirmDeed from './ConfirmDeed.svelte';
   import {
+    carryOrder,
+    carryStep,
+    deedOf,
     dropOrder,
+    haltOrder,
     makeOrder,
     orderQuery,
     proveOrder,
+    takeStepBack,
     tellStep,
+    type Deed,
     type Order,
     type Step,
   } from './orders';
@@ -28,6 +36,7 @@
   const client = useQueryClient();
   const session = createQuery(sessionQuery);
   const mayPlan = $derived(session.data?.rights.includes('plan') ?? false);
+  const mayCarryOut = $derived(session.data?.rights.includes('carry out') ?? false);
   const scenario = createQuery(() => scenarioQuery(id));
   const order = createQuery(() => ({
     ...orderQuery(id),
@@ -72,6 +81,23 @@
     } catch (refused) {
       error = refused instanceof Error ? refused : new Error(String(refused));
     }
+  }
+  // Once the last step is proven nothing is held any more: every figure is another.
+  let wasOpen = $state(false);
+  $effect(() => {
+    if (wasOpen && told?.ended_at) void client.invalidateQueries();
+    wasOpen = told ? !told.ended_at : false;
+  });
+  let asked: Deed | null = $state(null);
+  function ask(step: Step, isBack = false) {
+    const deed = deedOf(step, isBack);
+    if (deed.confirms) asked = deed;
+    else carry(deed, '');
+  }
+  function carry({ step, isBack }: Deed, confirms: string) {
+    asked = null;
+    const send = isBack ? takeStepBack : carryStep;
+    void make(() => send(told as Order, step.place, confirms));
   }
   const again = () => client.invalidateQueries({ queryKey: orderQuery(id).queryKey });
   const tell = (step: Step, what: Parameters<typeof tellStep>[2]) =>
@@ -127,12 +153,21 @@
         >
         Do it again, or leave it out; what comes after it waits.
       {:else}
-        Made by {told.made_by}, {formatMoment(told.made_at)}. Each step is done by hand with the
-        values given; the next collections verify it. {nOpen === 1
-          ? 'One step is open.'
-          : `${nOpen} steps are open.`}
+        Made by {told.made_by}, {formatMoment(told.made_at)}. What an array lets us do is carried
+        out from here; the rest is done by hand with the values given. The next collections verify
+        each step. {nOpen === 1 ? 'One step is open.' : `${nOpen} steps are open.`}
       {/if}
     </p>
+    {#if !told.ended_at}
+      <Carrying
+        order={told}
+        {mayCarryOut}
+        {isBusy}
+        oncarry={() => void make(() => carryOrder(told))}
+        onhalt={() => void make(() => haltOrder(told))}
+        onconfirm={(step) => ask(step)}
+      />
+    {/if}
     <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
     <div
       role="region"
@@ -153,9 +188,11 @@
             <StepRow
               {step}
               mayTell={mayPlan && !told.ended_at}
+              mayCarryOut={mayCarryOut && !told.ended_at}
               isStopped={stop !== null && step.place > stop.place}
               {isBusy}
               ontell={(what) => tell(step, what)}
+              oncarry={(isBack) => ask(step, isBack)}
               bytes={(amount) => preferences.bytes(amount)}
             />
           {:else}
@@ -190,3 +227,4 @@
     <Pending of="the work order" />
   {/if}
 </div>
+<ConfirmDeed deed={asked} oncancel={() => (asked = null)} onconfirm={carry} />

@@ -6,6 +6,12 @@ export type Order = Schemas['WorkOrderRead'];
 export type Step = Schemas['WorkStepRead'];
 const at = (scenarioId: number) => ({ path: { scenario_id: scenarioId } });
 const SETTLES_MS = 20_000; // what is read lately is compared every minute
+const LIVE_MS = 1_500; // what is being sent is watched
+
+/** Whether something is at the far end, or goes there by itself any moment. */
+export const isMoving = (order: Order) =>
+  order.waits?.what === 'far end' ||
+  (order.carrying !== null && order.waits?.what !== 'hand' && order.waits?.what !== 'day');
 
 /** The work order of a scenario; read again while it settles. */
 export function orderQuery(scenarioId: number) {
@@ -13,7 +19,10 @@ export function orderQuery(scenarioId: number) {
     queryKey: [...keys.scenarios, 'order', scenarioId],
     queryFn: () =>
       bodyOf(api.GET('/api/v1/scenarios/{scenario_id}/order', { params: at(scenarioId) })),
-    refetchInterval: (query) => (query.state.data?.ended_at ? false : SETTLES_MS),
+    refetchInterval: ({ state }) => {
+      if (!state.data || state.data.ended_at) return false;
+      return isMoving(state.data) ? LIVE_MS : SETTLES_MS;
+    },
   });
 }
 
@@ -43,6 +52,57 @@ export function tellStep(
     }),
   );
 }
+
+const seenAt = (order: Order, place: number) => ({
+  path: { scenario_id: order.scenario_id, place },
+  header: seen(order.version),
+});
+
+/** Has it go on by itself, each step on its day. */
+export function carryOrder(order: Order) {
+  const params = { ...at(order.scenario_id), header: seen(order.version) };
+  return bodyOf(api.POST('/api/v1/scenarios/{scenario_id}/order/carrying', { params }));
+}
+
+export function haltOrder(order: Order) {
+  const params = at(order.scenario_id);
+  return bodyOf(api.DELETE('/api/v1/scenarios/{scenario_id}/order/carrying', { params }));
+}
+
+/** Has one step written at its far end now; what is lost by it is named. */
+export function carryStep(order: Order, place: number, confirms: string) {
+  return bodyOf(
+    api.POST('/api/v1/scenarios/{scenario_id}/order/steps/{place}/change', {
+      params: seenAt(order, place),
+      body: { confirms },
+    }),
+  );
+}
+
+export function takeStepBack(order: Order, place: number, confirms: string) {
+  return bodyOf(
+    api.DELETE('/api/v1/scenarios/{scenario_id}/order/steps/{place}/change', {
+      params: { ...seenAt(order, place), query: { confirms } },
+    }),
+  );
+}
+
+/** What is asked of one step, and what has to be typed before it is done. */
+export interface Deed {
+  step: Step;
+  isBack: boolean;
+  confirms: string;
+}
+
+export const deedOf = (step: Step, isBack: boolean): Deed => ({
+  step,
+  isBack,
+  confirms: isBack
+    ? step.kind === 'create volume'
+      ? String(step.values['name'] ?? '')
+      : ''
+    : (step.carriage?.confirms ?? ''),
+});
 
 const NAMES: Record<string, string> = {
   name: 'name',
