@@ -10,8 +10,10 @@ from keelmark.feeds.changes.asking import CHANGE_TASK, queue_left
 from keelmark.feeds.changes.carrying import carry_out
 from keelmark.feeds.changes.reading import newest_changes, set_since, setters_of
 from keelmark.feeds.models import Change, ChangeSet, ChangeState, Feed, Run
+from keelmark.feeds.services import running
 from keelmark.feeds.services.feeds import set_feed
 from keelmark.feeds.services.running import carry_out as carry_out_run
+from keelmark.feeds.services.schedule import queue_run
 from tests.conftest import PASSWORD, USER, WRITER
 from tests.server.conftest import NOW, Api, signed_in
 
@@ -336,3 +338,24 @@ def test_tenants_see_no_changes(operator, feed, volumes):
     viewer = ensure_person(name="viewer", password="spring-tide", role=Role.TENANT_VIEWER)
     assert Api(signed_in(viewer)).get("/change-sets").status_code == 403
     assert len(operator.get("/change-sets").json()["results"]) == 1
+
+
+def test_what_is_set_while_it_is_being_collected_is_looked_at_once_more(
+    operator, array, feed, volumes, monkeypatch
+):
+    asked(operator, asking(volumes[0]))
+    run = queue_run(feed)
+
+    def set_meanwhile(*_, **__):
+        assert carry_out(feed_id=feed.pk) == 1
+        return real(*_, **__)
+
+    real = running._import
+    with monkeypatch.context() as patched:
+        patched.setattr(running, "_import", set_meanwhile)
+        assert carry_out_run(run_id=run.pk).state == "done"
+    again = Run.objects.get(feed=feed, state="queued")
+    assert carry_out_run(run_id=again.pk).state == "done"
+    volumes[0].refresh_from_db()
+    assert volumes[0].qos_max_iops == WANTED["max_iops"]
+    assert not Run.objects.filter(feed=feed, state="queued").exists()

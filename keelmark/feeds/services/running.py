@@ -28,7 +28,14 @@ from keelmark.feeds.importer import (
 from keelmark.feeds.models import Feed, Run, RunState
 from keelmark.feeds.secrets import opened
 from keelmark.feeds.services.folders import import_next
-from keelmark.feeds.services.schedule import LIVE, ask_joining, ask_refresh, wait_of
+from keelmark.feeds.services.schedule import (
+    LIVE,
+    ask_joining,
+    ask_refresh,
+    queue_run,
+    set_since_begun,
+    wait_of,
+)
 from keelmark.feeds.services.tables import sheet_of
 from keelmark.feeds.signals import collected
 from keelmark.feeds.table_import import mapping_of, write_table
@@ -64,6 +71,8 @@ def carry_out(*, run_id: int) -> Run:
         _end(run, state=RunState.DONE, imported=imported)
         if not run.is_trial:
             _ask_followers(imported)
+            if set_since_begun(run):
+                queue_run(feed)
             collected.send(sender=Run, run_id=run.pk)
     return run
 

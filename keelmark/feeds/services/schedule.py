@@ -12,7 +12,7 @@ from keelmark.access.services.audit import audit
 from keelmark.estate.models import Protocol
 from keelmark.feeds import selectors
 from keelmark.feeds.errors import FeedPausedError
-from keelmark.feeds.models import Feed, Run, RunState
+from keelmark.feeds.models import Change, ChangeState, Feed, Run, RunState
 from keelmark.feeds.services.jobs import ask_once, defer
 
 log = structlog.get_logger()
@@ -40,6 +40,12 @@ def ask_collection(*, actor: User, feed_id: int, is_trial: bool = False) -> Run:
     audit(actor, action="try feed" if is_trial else "collect feed", kind="feed",
           subject_id=feed.pk, name=feed.name, after={"run_id": run.pk})  # fmt: skip
     return run
+
+
+def set_since_begun(run: Run) -> bool:
+    """Whether something was set at the far end while a run was reading there already."""
+    since = Change.objects.filter(feed=run.feed_id, state=ChangeState.SET)
+    return run.started_at is not None and since.filter(ended_at__gte=run.started_at).exists()
 
 
 def queue_due(*, now: datetime) -> int:

@@ -61,6 +61,7 @@ class StepChangeRead(serializers.Serializer[Record]):
 
 class StepCarriageRead(serializers.Serializer[Record]):
     can_be = serializers.BooleanField(help_text="it can be written at its far end from here, now")
+    is_later = serializers.BooleanField(help_text="it can be once what it is of is read")
     why = serializers.CharField(allow_blank=True, help_text="why it cannot: it is done by hand")
     confirms = serializers.CharField(allow_blank=True, help_text="has to be typed before it is")
 
@@ -296,7 +297,8 @@ def _step(one: WorkStep, *, is_open: bool) -> dict[str, Any]:  # Any: JSON
         },
         "carriage": carriage
         and {
-            "can_be": bool(carriage.what), "why": carriage.why, "confirms": carriage.confirms,
+            "can_be": bool(carriage.what), "is_later": carriage.is_later,
+            "why": carriage.why, "confirms": carriage.confirms,
         },
         "has_back": is_open and has_back(one),
     }  # fmt: skip

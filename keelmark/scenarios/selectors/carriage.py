@@ -30,6 +30,7 @@ class Carriage:
     was: Values = field(default_factory=dict)
     wanted: Values = field(default_factory=dict)
     why: str = ""
+    is_later: bool = False  # it will be, once what it is of is read
     confirms: str = ""
 
 
@@ -103,6 +104,8 @@ def _wait_of(step: WorkStep, change: Change | None, *, today: date) -> Wait:
 
 
 def _wait_of_open(step: WorkStep, carriage: Carriage, *, today: date) -> tuple[WaitsFor, str]:
+    if carriage.is_later:
+        return WaitsFor.READING, carriage.why
     if not carriage.what:
         return WaitsFor.HAND, f"it is done by hand: {carriage.why}"
     if step.on > today:
@@ -143,7 +146,7 @@ def _volume_grown(step: WorkStep) -> Carriage:
 def _volume_mapped(step: WorkStep) -> Carriage:
     volume = volume_of(step)
     if volume is None:
-        return Carriage(why="no volume of this name is read on the pool yet")
+        return Carriage(why="the volume has to be read first", is_later=True)
     hosts = {
         one.pk: one.entity.name
         for one in Host.objects.filter(

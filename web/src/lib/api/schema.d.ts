@@ -4886,6 +4886,8 @@ export interface components {
         StepCarriageRead: {
             /** @description it can be written at its far end from here, now */
             can_be: boolean;
+            /** @description it can be once what it is of is read */
+            is_later: boolean;
             /** @description why it cannot: it is done by hand */
             why: string;
             /** @description has to be typed before it is */

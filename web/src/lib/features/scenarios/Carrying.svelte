@@ -30,7 +30,7 @@
     >
     <span class="text-ink-soft">{nThrough} of {order.steps.length} verified</span>
     {#if mayCarryOut}
-      <div class="ml-auto flex gap-2 print:hidden">
+      <div class="flex gap-2 print:hidden">
         {#if order.carrying}
           <Button size="xs" color="alternative" disabled={isBusy} onclick={onhalt}>halt</Button>
         {:else if waits}

@@ -98,7 +98,7 @@
       >
     {:else if isOpen && step.carriage && !step.carriage.can_be}
       <span class="block max-w-56 text-xs whitespace-normal text-ink-soft"
-        >by hand: {step.carriage.why}</span
+        >{step.carriage.is_later ? 'from here: ' : 'by hand: '}{step.carriage.why}</span
       >
     {/if}
     {#if step.done_at}<span class="block text-xs text-ink-soft"
