@@ -3,6 +3,7 @@
 import argparse
 import asyncio
 import sys
+from contextlib import suppress
 from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 
@@ -71,10 +72,12 @@ async def _serve(
     """Serve the arrays, then the exporter and the object storage on the ports after theirs."""
     apps = []
     flow = Flow(estate, since=estate.day_of(_now()), kept=kept)
+    changed = asyncio.Event()
     for array in estate.arrays:
         service = Service(
-            estate, array=array, user=USER, password=PASSWORD, now=_now, flow=flow, writer=WRITER
-        )
+            estate, array=array, user=USER, password=PASSWORD, now=_now, flow=flow, writer=WRITER,
+            hosts_changed=changed.set,
+        )  # fmt: skip
         apps.append((array.name, service.app()))
     apps.append(("exporter", Exporter(estate, now=_now, flow=flow).app()))
     servers = []
@@ -89,7 +92,7 @@ async def _serve(
     sys.stdout.flush()
     tasks = [server.serve() for server in servers]
     if folder is not None:
-        tasks.append(_keep_hosts(estate, folder=folder, demand=flow.demand))
+        tasks.append(_keep_hosts(estate, folder=folder, demand=flow.demand, changed=changed))
     if told is not None:
         tasks.append(_keep_copying(estate, folder=told))
     try:
@@ -98,11 +101,15 @@ async def _serve(
         objects.stop()
 
 
-async def _keep_hosts(estate: Estate, *, folder: Path, demand: Demand) -> None:
-    """Write the hosts anew from time to time, so that what they hold grows."""
+async def _keep_hosts(
+    estate: Estate, *, folder: Path, demand: Demand, changed: asyncio.Event
+) -> None:
+    """Write the hosts anew from time to time, so that what they hold grows, or once they change."""
     while True:
+        changed.clear()
         await asyncio.to_thread(_hosts, estate, folder=folder, demand=demand)
-        await asyncio.sleep(REWRITE_SECONDS)
+        with suppress(TimeoutError):
+            await asyncio.wait_for(changed.wait(), REWRITE_SECONDS)
 
 
 async def _keep_copying(estate: Estate, *, folder: Path) -> None:

@@ -18,14 +18,14 @@ from starlette.routing import Route
 from standins.arrays import Array, Volume
 from standins.estate import Estate
 from standins.flow import Flow
-from standins.limits import Limits
+from standins.hands import deploy
+from standins.redfish.answers import error_of, is_of_the_volume, limits_in, missing
 from standins.redfish.changing import TASKS, Changes, RefusalError
 from standins.redfish.faults import Faults
-from standins.redfish.shapes import MAKER, ROOT, SETTABLE, Resource
+from standins.redfish.shapes import MAKER, ROOT, Resource
 from standins.redfish.tree import Tree
 
 PAGE_MEMBERS = 25
-MOST_IOPS = 1_000_000  # that a volume can be set to
 SESSION_SECONDS = 1800
 CLOCK_AHEAD = timedelta(days=3)
 OVERFLOWING_BYTES = 2**63
@@ -47,8 +47,10 @@ class Service:
         now: Callable[[], datetime],
         flow: Flow | None = None,
         writer: tuple[str, str] | None = None,
+        hosts_changed: Callable[[], None] = lambda: None,
     ) -> None:
         """Serve an array of the estate at the moment that ``now`` tells."""
+        self._hosts_changed = hosts_changed
         self.array = array
         flow = flow or Flow(estate, since=estate.day_of(now()))
         self.tree = Tree(estate, array=array, flow=flow)
@@ -65,6 +67,7 @@ class Service:
             routes=[
                 Route("/standin/faults", self._set_faults, methods=["POST"]),
                 Route("/standin/write", self._write, methods=["POST"]),
+                Route("/standin/hands", self._deploy, methods=["POST"]),
                 Route("/redfish", lambda _: JSONResponse({"v1": f"{ROOT}/"})),
                 Route(SESSIONS, self._sessions, methods=["GET", "POST"]),
                 Route(SESSIONS + "/{session}", self._session, methods=["GET", "DELETE"]),
@@ -94,6 +97,15 @@ class Service:
         self.tree.ground.volumes[name][1].injected_bytes += int(wanted["bytes"])
         return JSONResponse({"injected_bytes": self.tree.ground.volumes[name][1].injected_bytes})
 
+    async def _deploy(self, request: Request) -> Response:
+        ground = self.tree.ground
+        try:
+            n_vms = deploy(ground.estate, ground=ground, told=await request.json())
+        except ValueError as exc:
+            return JSONResponse({"error": str(exc)}, status_code=404)
+        self._hosts_changed()
+        return JSONResponse({"n_vms": n_vms})
+
     async def _sessions(self, request: Request) -> Response:
         if request.method == "GET":
             return self._refusal_of(request) or self._collection(
@@ -103,10 +115,10 @@ class Service:
         try:
             wanted = await request.json()
         except ValueError:
-            return _error(400, code="MalformedJSON", text="The request body is not JSON.")
+            return error_of(400, code="MalformedJSON", text="The request body is not JSON.")
         user = str(wanted.get("UserName"))
         if user not in self.passwords or wanted.get("Password") != self.passwords[user]:
-            return _error(401, code="InvalidAccount", text="User name or password is wrong.")
+            return error_of(401, code="InvalidAccount", text="User name or password is wrong.")
         token, identifier = secrets.token_hex(16), secrets.token_hex(4)
         self.sessions[token] = (identifier, time.monotonic() + SESSION_SECONDS, user)
         return JSONResponse(
@@ -122,7 +134,7 @@ class Service:
         wanted = request.path_params["session"]
         token = next((t for t, (i, *_) in self.sessions.items() if i == wanted), None)
         if token is None:
-            return _missing(request.url.path)
+            return missing(request.url.path)
         if request.method == "DELETE":
             del self.sessions[token]
             return Response(status_code=204)
@@ -152,7 +164,7 @@ class Service:
         if members is not None:
             return self._collection(path, members=members, request=request)
         body = self._resource(path)
-        return _missing(path) if body is None else self._answer(body, request=request)
+        return missing(path) if body is None else self._answer(body, request=request)
 
     async def _struck(self, path: str) -> Response | None:
         if self.faults.take("slow"):
@@ -160,7 +172,9 @@ class Service:
         if path == ROOT:
             return None
         if self.faults.take("busy"):
-            answer = _error(503, code="ServiceTemporarilyUnavailable", text="The service is busy.")
+            answer = error_of(
+                503, code="ServiceTemporarilyUnavailable", text="The service is busy."
+            )
             if self.faults.retry_after_seconds is not None:
                 answer.headers["Retry-After"] = str(self.faults.retry_after_seconds)
             return answer
@@ -169,7 +183,7 @@ class Service:
         return None
 
     def _refusal_of(self, request: Request) -> Response | None:
-        return None if self._user_of(request) else _error(
+        return None if self._user_of(request) else error_of(
             401, code="NoValidSession", text="Sign in first, or anew: the session may have expired."
         )  # fmt: skip
 
@@ -193,16 +207,16 @@ class Service:
         told = await request.body()
         volume, body = self.tree.ground.volume_at(path), self._resource(path)
         if refusal is not None or volume is None or body is None:
-            return refusal or _missing(path)
-        if _is_of_the_volume(told):
+            return refusal or missing(path)
+        if is_of_the_volume(told):
             return self._change(volume, told, request=request)
-        limits, wrong = _limits_in(told)
+        limits, wrong = limits_in(told)
         if limits is None:
             return wrong
         if not self.faults.take("heedless"):
             self.tree.ground.flow.set_volume(volume, limits=limits)
         if self.faults.take("hangs-up"):  # it is done, but nobody is told
-            return _error(503, code="ServiceTemporarilyUnavailable", text="The service is busy.")
+            return _busy()
         return self._answer(self._resource(path) or body, request=request)
 
     def _change(self, volume: Volume, told: bytes, *, request: Request) -> Response:
@@ -223,14 +237,14 @@ class Service:
         if refusal is not None:
             return refusal
         if path != f"{self.tree.ground.storage}/Volumes":
-            return _error(405, code="OperationNotAllowed", text="Nothing can be made here.")
+            return error_of(405, code="OperationNotAllowed", text="Nothing can be made here.")
         try:
             told = await request.json()
             self.changes.check_creation(told)
         except ValueError:
-            return _error(400, code="MalformedJSON", text="The request body is not JSON.")
+            return error_of(400, code="MalformedJSON", text="The request body is not JSON.")
         except RefusalError as exc:
-            return _error(exc.status, code=exc.code, text=exc.text)
+            return error_of(exc.status, code=exc.code, text=exc.text)
 
         def do(share: float = 1.0) -> str:
             return self.changes.created(told, share=share)
@@ -244,7 +258,7 @@ class Service:
         refusal = refusal or self._refusal_to_set(request, path=path)
         volume = self.tree.ground.volume_at(path)
         if refusal is not None or volume is None:
-            return refusal or _missing(path)
+            return refusal or missing(path)
 
         def do(share: float = 1.0) -> str:
             del share
@@ -258,7 +272,7 @@ class Service:
     ) -> Response:
         """Do it at once, or as a task where the array is slow; only half of it, where told so."""
         if self.faults.take("refuses"):
-            return _error(409, code="ResourceExhaustion", text="The array has no room for it.")
+            return error_of(409, code="ResourceExhaustion", text="The array has no room for it.")
         if self.faults.take("slow-task", "failing-task", "half-done"):
             kind = self.faults.kind
             share = 0.5 if kind == "half-done" else 1.0
@@ -273,9 +287,9 @@ class Service:
         try:
             path = do()
         except RefusalError as exc:
-            return _error(exc.status, code=exc.code, text=exc.text)
+            return error_of(exc.status, code=exc.code, text=exc.text)
         if self.faults.take("hangs-up"):  # it is done, but nobody is told
-            return _error(503, code="ServiceTemporarilyUnavailable", text="The service is busy.")
+            return _busy()
         if not path:
             return Response(status_code=204)
         answer = self._answer(self._resource(path) or {}, request=request)
@@ -289,18 +303,18 @@ class Service:
     def _refusal_of_reader(self, request: Request) -> Response | None:
         if self._user_of(request) == self.writer:
             return None
-        return _error(403, code="InsufficientPrivilege", text="This account may read only.")
+        return error_of(403, code="InsufficientPrivilege", text="This account may read only.")
 
     def _refusal_to_set(self, request: Request, *, path: str) -> Response | None:
         body, seen = self._resource(path), request.headers.get("If-Match")
         if (refusal := self._refusal_of_reader(request)) is not None:
             return refusal
         if body is not None and self.tree.ground.volume_at(path) is None:
-            return _error(405, code="OperationNotAllowed", text="Nothing of this can be set.")
+            return error_of(405, code="OperationNotAllowed", text="Nothing of this can be set.")
         if self.faults.take("locked"):
-            return _error(409, code="ResourceInUse", text="The volume is being moved.")
+            return error_of(409, code="ResourceInUse", text="The volume is being moved.")
         if seen and seen != self._etag_of(body or {}):
-            return _error(412, code="PreconditionFailed", text="The resource is another by now.")
+            return error_of(412, code="PreconditionFailed", text="The resource is another by now.")
         return None
 
     def _resource(self, path: str) -> Resource | None:
@@ -336,7 +350,7 @@ class Service:
             skip = int(request.query_params.get("$skip", "0"))
             top = int(request.query_params.get("$top", str(PAGE_MEMBERS)))
         except ValueError:
-            return _error(400, code="QueryParameterValueTypeError", text="$skip, $top: integers.")
+            return error_of(400, code="QueryParameterValueTypeError", text="$skip, $top: integers.")
         top = max(0, min(top, PAGE_MEMBERS))
         page = members[skip : skip + top]
         is_expanded = "$expand" in request.query_params
@@ -371,53 +385,5 @@ class Service:
         return Response(text, media_type="application/json", headers=headers)
 
 
-def _is_of_the_volume(body: bytes) -> bool:
-    """Whether a body changes the volume itself, not what its maker lets be set besides."""
-    try:
-        told = json.loads(body)
-    except ValueError:
-        return False
-    return isinstance(told, dict) and bool(told) and "Oem" not in told
-
-
-def _limits_in(body: bytes) -> tuple[Limits | None, Response]:
-    """Return the limits that a body sets, or None and why it cannot be taken."""
-    try:
-        told = json.loads(body)
-    except ValueError:
-        return None, _error(400, code="MalformedJSON", text="The request body is not JSON.")
-    part = (told.get("Oem") or {}).get(MAKER) if isinstance(told, dict) else None
-    if not isinstance(part, dict) or set(told) != {"Oem"} or set(part) != set(SETTABLE):
-        text = f"Of a volume {' and '.join(SETTABLE)} can be set, together."
-        return None, _error(400, code="PropertyNotWritable", text=text)
-    least, most = (part[name] for name in SETTABLE)
-    is_whole = all(isinstance(one, int) and not isinstance(one, bool) for one in (least, most))
-    if not is_whole or not 0 <= least <= most <= MOST_IOPS or most == 0:
-        text = f"{SETTABLE[0]} is between 0 and {SETTABLE[1]}, that at most {MOST_IOPS}."
-        return None, _error(400, code="PropertyValueOutOfRange", text=text)
-    return (least, most), Response()
-
-
-def _missing(path: str) -> Response:
-    return _error(404, code="ResourceMissingAtURI", text=f"There is no resource at {path}.")
-
-
-def _error(status: int, *, code: str, text: str) -> Response:
-    message_id = f"Base.1.19.{code}"
-    return JSONResponse(
-        {
-            "error": {
-                "code": message_id,
-                "message": text,
-                "@Message.ExtendedInfo": [
-                    {
-                        "@odata.type": "#Message.v1_3_0.Message",
-                        "MessageId": message_id,
-                        "Message": text,
-                        "Severity": "Critical",
-                    }
-                ],
-            }
-        },
-        status_code=status,
-    )
+def _busy() -> Response:
+    return error_of(503, code="ServiceTemporarilyUnavailable", text="The service is busy.")

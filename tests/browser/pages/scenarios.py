@@ -56,3 +56,18 @@ class ScenarioPage:
 
     def runway(self, name: str) -> Locator:
         return self.runways.get_by_role("listitem").filter(has_text=name)
+
+
+class OrderPage:
+    def __init__(self, page: Page) -> None:
+        self.page = page
+        self.region = page.get_by_role("region", name="Carried out from here")
+        self.status = self.region.get_by_role("status")
+
+    def step(self, at: int) -> Locator:
+        """One step, counted from 1."""
+        return self.page.get_by_role("table", name="Steps").get_by_role("row").nth(at)
+
+    def carry_out(self) -> None:
+        self.region.get_by_role("button", name="carry it out").click()
+        expect(self.region.get_by_role("button", name="halt")).to_be_visible()
