@@ -1,4 +1,4 @@
-"""An intake from the plan to the last proof: carried out at an array, with a worker killed in it."""
+"""An intake from the plan to the last proof: carried out at an array, a worker killed in it."""
 
 import os
 import re
@@ -6,6 +6,7 @@ import signal
 
 from playwright.sync_api import Page, expect
 
+from keelmark.access.clock import utc_today
 from tests.browser.conftest import Stack
 from tests.browser.pages.feeds import FeedsPage
 from tests.browser.pages.scenarios import OrderPage, ScenarioPage
@@ -25,6 +26,7 @@ def test_an_intake_is_carried_out_with_a_worker_killed_in_the_middle(operating: 
     form.get_by_label("How many").fill(str(N_VMS))
     plan.pick(form, "On", "heron-1 swift-2")
     plan.pick(form, "Run by", "kelp")
+    plan.on_day(form, utc_today())
     plan.put_in(form)
     plan.accept()
     expect(plan.held).to_contain_text("heron-1 · swift-2")

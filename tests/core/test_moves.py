@@ -95,6 +95,8 @@ FIELDS: dict[str, dict[str, Any]] = {
     "remove_hosts": {"hosts": [41]},
     "retire": {"place": 22},
     "set_quota": {"of": 70, "quota_bytes": 20 * TIB},
+    "name_tier": {"what": [90, 80], "tier": "Slack"},
+    "promise_policy": {"what": [30, 80], "policy": "Twice-kept"},
 }
 
 

@@ -23,7 +23,7 @@ from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE, Words
 from keelmark.core.estate.places import places_of_disks
 from keelmark.core.estate.reading import Reading
-from keelmark.core.policy.nearest import Level, Named, nearest
+from keelmark.core.policy.nearest import PLANNED_POLICY, Level, Named, nearest, over
 
 KEPT = 24  # kinds and days that are looked at in a minute
 
@@ -95,7 +95,9 @@ class Promises:
 
     def _own(self, kind: str) -> Named:
         """What things of a kind were promised themselves, and since when."""
-        return given_now().along(self.reading.estate.table(kind), place_of=self.place_of)
+        given = given_now().along(self.reading.estate.table(kind), place_of=self.place_of)
+        planned = by_word(self.reading, kind=kind, column=PLANNED_POLICY, by_name=self.by_name)
+        return over(given, planned)
 
     def _told(self, kind: str) -> Named:
         """By the name that a feed tells for it."""

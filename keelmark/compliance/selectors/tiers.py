@@ -23,7 +23,7 @@ from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE, Words
 from keelmark.core.estate.places import places_of_disks
 from keelmark.core.estate.reading import Reading
-from keelmark.core.policy.nearest import LEVELS, Level, Named, nearest
+from keelmark.core.policy.nearest import LEVELS, PLANNED_TIER, Level, Named, nearest, over
 from keelmark.core.policy.rules import HasTier
 from keelmark.core.qos import tiers as core
 from keelmark.core.qos.tiers import Offer, effective, is_oversold, offer, shares_of_minimum
@@ -149,7 +149,10 @@ def _named(reading: Reading, told: Sequence[DefinedTier]) -> tuple[Int64s, Int64
     by_name = {one.core.name.casefold(): at for at, one in enumerate(told)}
     given = given_of(TierNaming.objects.all(), what="tier")
     own = {
-        kind: given.along(reading.estate.table(kind), place_of=place_of)
+        kind: over(
+            given.along(reading.estate.table(kind), place_of=place_of),
+            by_word(reading, kind=kind, column=PLANNED_TIER, by_name=by_name),
+        )
         for kind in ("disk", "vm", "project")
     }
     vm = reading.link("disk", "vm")

@@ -26,6 +26,9 @@ class Level(StrEnum):
 
 
 LEVELS: Final = tuple(Level)
+# Columns of words in which a plan names things itself, before whoever else does.
+PLANNED_POLICY: Final = "planned_policy"
+PLANNED_TIER: Final = "planned_tier"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -44,6 +47,15 @@ class Named:
         return Named(
             what=np.append(self.what, NOWHERE)[rows], since=np.append(self.since, np.nan)[rows]
         )
+
+
+def over(named: Named, planned: Int64s) -> Named:
+    """Return what one level names with what a plan names there instead, (n,), NOWHERE for none."""
+    is_planned = planned != NOWHERE
+    return Named(
+        what=np.where(is_planned, planned, named.what),
+        since=np.where(is_planned, np.nan, named.since),
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)

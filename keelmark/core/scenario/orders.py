@@ -7,6 +7,7 @@ from typing import Final
 
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.estate.estate import Estate
+from keelmark.core.policy.nearest import PLANNED_POLICY, PLANNED_TIER
 from keelmark.core.scenario.compiling import Compiled
 from keelmark.core.scenario.effects import (
     AddAmount,
@@ -16,6 +17,7 @@ from keelmark.core.scenario.effects import (
     Retire,
     SetAmount,
     SetLink,
+    SetWord,
 )
 from keelmark.core.scenario.moves import Parts
 
@@ -38,6 +40,8 @@ class StepKind(StrEnum):
     DEPLOY_VMS = "deploy VMs"
     ADD_HOSTS = "add hosts"
     SET_QUOTA = "set quota"
+    NAME_TIER = "name tier"
+    PROMISE_POLICY = "promise policy"
     REMOVE = "remove"
 
 
@@ -96,6 +100,10 @@ class _Writer:
                 yield from self._moved(one)
             elif isinstance(one, SetAmount) and one.column == "quota":
                 yield self._quota(one)
+        words = [one for one in self.effects if isinstance(one, SetWord)]
+        for column, kind in _NAMED.items():
+            if some := [one for one in words if one.column == column]:
+                yield self._named_for(some, kind)
         going = [one for one in self.effects if isinstance(one, Retire)]
         for each in sorted(going, key=lambda each: _LAST_FIRST.index(each.kind)):
             if not self._goes_with(each, gone):
@@ -193,6 +201,19 @@ class _Writer:
             {"quota_bytes": one.amount or 0}, amount=one.amount or 0,
         )  # fmt: skip
 
+    def _named_for(self, some: Sequence[SetWord], kind: StepKind) -> Step:
+        """All that a move names the same tier or policy for is one thing to do."""
+        first, names = some[0], [self._named(one) for one in some]
+        ids = [int(self.estate.table(one.kind).ids[one.row]) for one in some]
+        more = f" and {len(names) - 1} more" if len(names) > 1 else ""
+        what = "tier" if kind is StepKind.NAME_TIER else "policy"
+        verb = "Name tier" if kind is StepKind.NAME_TIER else "Promise policy"
+        to = "for" if kind is StepKind.NAME_TIER else "to"
+        return self._step(
+            first, kind, f"{verb} {first.word} {to} {names[0]}{more}",
+            {what: first.word or "", "n": len(names), "names": names, "ids": [str(i) for i in ids]},
+        )  # fmt: skip
+
     def _removed(self, one: Retire, gone: set[tuple[str, int]]) -> Step:
         lost = [self._named(one), *self._below(one, gone)]
         return self._step(
@@ -256,6 +277,9 @@ _WORDS: Final = {"vm": "VM"}
 _EXTENDED: Final = {
     "pool": StepKind.EXTEND_POOL, "volume": StepKind.EXTEND_VOLUME,
     "datastore": StepKind.EXTEND_DATASTORE,
+}  # fmt: skip
+_NAMED: Final = {
+    PLANNED_TIER: StepKind.NAME_TIER, PLANNED_POLICY: StepKind.PROMISE_POLICY,
 }  # fmt: skip
 _MOVED: Final = {
     ("volume", "pool"): StepKind.MOVE_VOLUME, ("disk", "datastore"): StepKind.MOVE_DISK,

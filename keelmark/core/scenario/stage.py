@@ -20,6 +20,7 @@ from keelmark.core.scenario.effects import (
     SetAmount,
     SetLink,
     SetPair,
+    SetWord,
 )
 from keelmark.core.units import PERCENT
 
@@ -275,6 +276,10 @@ class Stage:
     def set(self, of: At, column: str, amount: int | None) -> None:
         """Write another amount of something."""
         self.write(SetAmount(day=self.day, kind=of.kind, row=of.row, column=column, amount=amount))
+
+    def set_word(self, of: At, column: str, word: str | None) -> None:
+        """Write another word of something."""
+        self.write(SetWord(day=self.day, kind=of.kind, row=of.row, column=column, word=word))
 
     def move(self, of: At, link: str, *, to: At | None) -> None:
         """Write that a thing belongs to another one."""

@@ -12,7 +12,7 @@ from rest_framework.views import APIView
 from keelmark.access.api.base import IF_MATCH, Problem, Record, actor_of
 from keelmark.access.rights import Right
 from keelmark.access.versions import versioned, wanted_version
-from keelmark.core.scenario.moves import MOVES
+from keelmark.core.scenario.moves import MOVES, Ask, Form
 from keelmark.scenarios.api.told import (
     CommentRead,
     MoveKindRead,
@@ -27,7 +27,7 @@ from keelmark.scenarios.api.told import (
     scenario_told,
 )
 from keelmark.scenarios.models import MAX_NAME, MAX_NOTE, Scenario
-from keelmark.scenarios.selectors.kept import scenario_for, scenarios_for
+from keelmark.scenarios.selectors.kept import names_defined, scenario_for, scenarios_for
 from keelmark.scenarios.services.keeping import (
     add_move,
     copy,
@@ -55,6 +55,13 @@ class CommentWrite(serializers.Serializer[Record]):
     text = serializers.CharField(max_length=MAX_NOTE)
 
 
+def choices_of(ask: Ask) -> list[str]:
+    """Return what may be chosen for a field: of policies and tiers those that stand."""
+    if ask.form in (Form.POLICY, Form.TIER):
+        return names_defined(ask.form)
+    return list(ask.choices)
+
+
 class MoveKindsView(APIView):
     """The kinds of moves with their fields."""
 
@@ -66,7 +73,7 @@ class MoveKindsView(APIView):
                 "asks": [
                     {
                         "name": ask.name, "label": ask.label, "form": ask.form.value,
-                        "kinds": list(ask.kinds), "choices": list(ask.choices),
+                        "kinds": list(ask.kinds), "choices": choices_of(ask),
                         "is_optional": ask.is_optional, "without": ask.without,
                         "about": ask.about,
                     }

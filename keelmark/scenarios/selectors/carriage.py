@@ -6,8 +6,19 @@ from datetime import date
 from enum import StrEnum
 from typing import Any, Final
 
+from keelmark.compliance.selectors.definitions import standing_policies
+from keelmark.compliance.selectors.tiers import standing_tiers
 from keelmark.core.scenario.orders import StepKind
-from keelmark.estate.models import Alias, Datastore, Host, Mapping, PoolBacking, Replica, Volume
+from keelmark.estate.models import (
+    Alias,
+    Datastore,
+    Entity,
+    Host,
+    Mapping,
+    PoolBacking,
+    Replica,
+    Volume,
+)
 from keelmark.feeds.changes.allowed import DELETION, ENDS, SETTABLE, SIZE, VOLUME, Values
 from keelmark.feeds.changes.reading import LIVE, setters_of
 from keelmark.feeds.models import Change, ChangeState
@@ -16,6 +27,7 @@ from keelmark.scenarios.selectors.proving import volume_of
 
 PORT_FORMS: Final = ("wwn.", "iqn.", "nqn.", "eui.", "naa.")
 MOST_TOLD: Final = 3
+TIER, POLICY = "tier", "policy"  # what is named here, at no far end
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -60,7 +72,7 @@ def carriage_of(step: WorkStep) -> Carriage:
     """Return what is written at a far end for a step, as things were read last."""
     found = _CARRIED.get(StepKind(step.kind))
     told = found(step) if found else Carriage(why="nothing of this is written from here")
-    if told.what and told.entity_id not in setters_of([told.entity_id], what=told.what):
+    if told.what in SETTABLE and told.entity_id not in setters_of([told.entity_id], what=told.what):
         return Carriage(why="its array gave nobody an account that may change anything")
     return told
 
@@ -176,6 +188,19 @@ def _ports_of(hosts: Any, *, array_id: int | None) -> dict[int, set[str]]:  # An
     return {**others, **known}
 
 
+def _given(step: WorkStep) -> Carriage:
+    """A tier or a policy, which is named here and nowhere else."""
+    is_tier = step.kind == StepKind.NAME_TIER
+    name = step.values["tier" if is_tier else "policy"]
+    standing = standing_tiers() if is_tier else standing_policies()
+    ids = [int(one) for one in step.values["ids"]]
+    if standing.filter(name=name).first() is None:
+        return Carriage(why=f"no {'tier' if is_tier else 'policy'} {name} stands any more")
+    if Entity.objects.filter(pk__in=ids, retired_at=None).count() < len(ids):
+        return Carriage(why="some of what it is for is not read, or not any more")
+    return Carriage(what=TIER if is_tier else POLICY)
+
+
 def _removed(step: WorkStep) -> Carriage:
     if step.subject_kind != "volume":
         return Carriage(why="volumes alone are deleted from here")
@@ -207,5 +232,7 @@ _CARRIED: Final[dict[StepKind, Callable[[WorkStep], Carriage]]] = {
     StepKind.CREATE_VOLUME: _volume_made,
     StepKind.EXTEND_VOLUME: _volume_grown,
     StepKind.MAP_VOLUME: _volume_mapped,
+    StepKind.NAME_TIER: _given,
+    StepKind.PROMISE_POLICY: _given,
     StepKind.REMOVE: _removed,
 }

@@ -12,9 +12,11 @@ from rest_framework.exceptions import NotFound
 from keelmark.access.rights import Right, has_right
 from keelmark.access.selectors import sees_all
 from keelmark.bearings.selectors.picture import Drawn, day_of, drawn_of
+from keelmark.compliance.selectors.definitions import standing_policies
+from keelmark.compliance.selectors.tiers import standing_tiers
 from keelmark.core.estate.estate import Estate
 from keelmark.core.scenario.compiling import Compiled, Dated, compiled
-from keelmark.core.scenario.moves import MoveFieldError, move_of, told_of
+from keelmark.core.scenario.moves import Fault, Form, MoveFieldError, move_of, told_of
 from keelmark.readings.rows import EPOCH
 from keelmark.scenarios.errors import MoveError
 from keelmark.scenarios.models import Scenario, ScenarioRevision
@@ -94,7 +96,35 @@ class PlannedMoves:
     def compiled(self, estate: Estate) -> Compiled:
         """Return what they do to an estate; what is held for them is not there twice."""
         others = tuple(one for one in estate.holds if one.owner != self.scenario_id)
-        return compiled(replace(estate, holds=others), self.moves)
+        return _known(compiled(replace(estate, holds=others), self.moves), self.moves)
+
+
+def names_defined(form: Form) -> list[str]:
+    """Return the names of the policies or tiers that stand, by name."""
+    standing = standing_policies() if form is Form.POLICY else standing_tiers()
+    return sorted(standing.values_list("name", flat=True), key=str.casefold)
+
+
+def _known(told: Compiled, moves: Sequence[Dated]) -> Compiled:
+    """Bar what names a policy or tier that does not stand: nothing is promised by it."""
+    bars: dict[int, Fault] = {}
+    for one in moves:
+        for ask in one.move.asks:
+            if ask.form not in (Form.POLICY, Form.TIER):
+                continue
+            word = str(getattr(one.move, ask.name))
+            if word.casefold() not in {name.casefold() for name in names_defined(ask.form)}:
+                bars[one.number] = Fault(
+                    field=ask.name, says=(f"no {ask.form.value} {word} stands",),
+                    would_be=f"draw that {ask.form.value} up, or name another",
+                )  # fmt: skip
+    return replace(
+        told,
+        told=tuple(
+            replace(one, faults=(*one.faults, bars[one.number])) if one.number in bars else one
+            for one in told.told
+        ),
+    )
 
 
 def planned_in(revision: ScenarioRevision) -> PlannedMoves:

@@ -5,8 +5,9 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Final
 
-from django.db.models import Q, QuerySet
+from django.db.models import Count, Max, Q, QuerySet
 
+from keelmark.compliance.models import Promise, TierNaming
 from keelmark.core.scenario.orders import StepKind
 from keelmark.estate.models import (
     Account,
@@ -198,6 +199,19 @@ def _quota_set(step: WorkStep) -> Proof:
     return _gone()
 
 
+def _named(step: WorkStep) -> Proof:
+    """Whether all that a tier or policy was planned for have it now, by their own names."""
+    ids = [int(one) for one in step.values["ids"]]
+    if step.kind == StepKind.NAME_TIER:
+        given: Any = TierNaming.objects.filter(tier__name=step.values["tier"])
+        given = given.filter(tier__retired_at=None)
+    else:
+        given = Promise.objects.filter(policy__name=step.values["policy"])
+        given = given.filter(policy__retired_at=None)
+    n, at = given.filter(entity_id__in=ids).aggregate(n=Count("pk"), at=Max("made_at")).values()
+    return Proof(is_so=n == len(ids), read_at=at, says=f"{n} of {len(ids)} have it")
+
+
 def _removed(step: WorkStep) -> Proof:
     found = Entity.objects.filter(pk=step.subject_id or 0).first()
     if found is None or found.retired_at is not None:
@@ -219,5 +233,7 @@ _PROOFS: Final[dict[StepKind, Callable[[WorkStep], Proof]]] = {
     StepKind.DEPLOY_VMS: _vms_deployed,
     StepKind.ADD_HOSTS: _hosts_added,
     StepKind.SET_QUOTA: _quota_set,
+    StepKind.NAME_TIER: _named,
+    StepKind.PROMISE_POLICY: _named,
     StepKind.REMOVE: _removed,
 }

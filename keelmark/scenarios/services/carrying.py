@@ -9,6 +9,10 @@ from keelmark.access.errors import RefusalError
 from keelmark.access.rights import Right, has_right
 from keelmark.access.services.audit import audit
 from keelmark.access.versions import check_version
+from keelmark.compliance.selectors.definitions import standing_policies
+from keelmark.compliance.selectors.tiers import standing_tiers
+from keelmark.compliance.services.promising import promise
+from keelmark.compliance.services.tiers import name_tier
 from keelmark.feeds.changes.asking import (
     Wanted,
     ask_changes,
@@ -21,7 +25,14 @@ from keelmark.feeds.models import ChangeSet, ChangeState
 from keelmark.feeds.services.jobs import ask_once
 from keelmark.scenarios.errors import StepError, WordError
 from keelmark.scenarios.models import StepState, WorkOrder, WorkStep
-from keelmark.scenarios.selectors.carriage import Carriage, WaitsFor, carriage_of, wait_of
+from keelmark.scenarios.selectors.carriage import (
+    POLICY,
+    TIER,
+    Carriage,
+    WaitsFor,
+    carriage_of,
+    wait_of,
+)
 from keelmark.scenarios.services.ordering import facts_of_order, order_for, prove
 
 log = structlog.get_logger()
@@ -111,6 +122,7 @@ def carry_step(
         if confirms != carriage.confirms:
             raise WordError(name=carriage.confirms)
         _ask(order, step, carriage, actor=actor)
+        prove(order)
     order.changed_at = now()
     order.save()
     return order
@@ -205,6 +217,9 @@ def _go_on(order: WorkOrder) -> int:
 
 
 def _ask(order: WorkOrder, step: WorkStep, carriage: Carriage, *, actor: User) -> None:
+    if carriage.what in (TIER, POLICY):
+        _give(step, carriage, actor=actor)
+        return
     key = _key(order, step)
     n_asked = ChangeSet.objects.filter(actor_name=actor.get_username(), key__startswith=key)
     asked = ask_changes(
@@ -215,6 +230,20 @@ def _ask(order: WorkOrder, step: WorkStep, carriage: Carriage, *, actor: User) -
         ],
     )  # fmt: skip
     step.change = asked.changes.get()
+    step.save()
+
+
+def _give(step: WorkStep, carriage: Carriage, *, actor: User) -> None:
+    """Name a tier, or promise a policy, for all that a step is for; it is done at once."""
+    ids = [int(one) for one in step.values["ids"]]
+    name = step.values[carriage.what]
+    if carriage.what == TIER:
+        tier = standing_tiers().get(name=name)
+        name_tier(actor=actor, tier_id=tier.pk, entity_ids=ids, seen=ids)
+    else:
+        policy = standing_policies().get(name=name)
+        promise(actor=actor, policy_id=policy.pk, entity_ids=ids, seen=ids)
+    step.state, step.done_at, step.done_by = StepState.SETTLING, now(), actor.get_username()
     step.save()
 
 

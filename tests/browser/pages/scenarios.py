@@ -1,4 +1,5 @@
 import re
+from datetime import date
 
 from playwright.sync_api import Locator, Page, expect
 
@@ -33,6 +34,9 @@ class ScenarioPage:
         """Name a thing by a part of its name."""
         form.get_by_role("combobox", name=field, exact=True).fill(text)
         form.get_by_role("option").first.click()
+
+    def on_day(self, form: Locator, on: date) -> None:
+        form.locator("input[type=date]").fill(on.isoformat())
 
     def put_in(self, form: Locator) -> None:
         form.get_by_role("button", name="put it in").click()

@@ -18,6 +18,7 @@ from keelmark.core.scenario.moves.bytes import ChangeGrowth, Free, Migrate
 from keelmark.core.scenario.moves.ends import RetirePlace, SetQuota
 from keelmark.core.scenario.moves.hosts import AddHosts, RemoveHosts
 from keelmark.core.scenario.moves.place import Clone, Place
+from keelmark.core.scenario.moves.promises import NameTier, PromisePolicy
 from keelmark.core.scenario.moves.room import ExtendDatastore, ExtendPool, NewDatastore, NewPool
 
 # In the order in which a planner is offered them: free first, then move, then bring, then buy.
@@ -25,7 +26,7 @@ MOVES: Final[dict[str, type[Move]]] = {
     move.kind: move
     for move in (
         Free, Migrate, Place, Clone, ChangeGrowth, NewDatastore, ExtendDatastore, ExtendPool,
-        NewPool, AddHosts, RemoveHosts, RetirePlace, SetQuota,
+        NewPool, AddHosts, RemoveHosts, RetirePlace, SetQuota, NameTier, PromisePolicy,
     )
 }  # fmt: skip
 
@@ -40,6 +41,7 @@ def move_of(kind: str, told: Mapping[str, object]) -> Move:
 
 __all__ = [
     "MOVES", "AddHosts", "Ask", "ChangeGrowth", "Clone", "DiskGiven", "ExtendDatastore",
-    "ExtendPool", "Fault", "Form", "Free", "Migrate", "Move", "MoveFieldError", "NewDatastore",
-    "NewPool", "Parts", "Place", "RemoveHosts", "RetirePlace", "SetQuota", "move_of", "told_of",
+    "ExtendPool", "Fault", "Form", "Free", "Migrate", "Move", "MoveFieldError", "NameTier",
+    "NewDatastore", "NewPool", "Parts", "Place", "PromisePolicy", "RemoveHosts", "RetirePlace",
+    "SetQuota", "move_of", "told_of",
 ]  # fmt: skip

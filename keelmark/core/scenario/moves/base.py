@@ -31,6 +31,8 @@ class Form(StrEnum):
     CHOICE = "choice"
     DISKS = "disks"
     COST = "cost"
+    POLICY = "policy"  # the name of one
+    TIER = "tier"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -222,6 +224,8 @@ _READ: Final[dict[Form, Callable[[Ask, object], object]]] = {
     Form.NAME: _text,
     Form.CHOICE: _text,
     Form.DISKS: _disks,
+    Form.POLICY: _text,
+    Form.TIER: _text,
     Form.COST: lambda _, told: _whole(told, least=0, most=10**15),
 }
 

@@ -2192,9 +2192,11 @@ export interface components {
          *     * `choice` - choice
          *     * `disks` - disks
          *     * `cost` - cost
+         *     * `policy` - policy
+         *     * `tier` - tier
          * @enum {string}
          */
-        AskReadFormEnum: "thing" | "things" | "bytes" | "bytes_a_week" | "count" | "percent" | "days" | "name" | "choice" | "disks" | "cost";
+        AskReadFormEnum: "thing" | "things" | "bytes" | "bytes_a_week" | "count" | "percent" | "days" | "name" | "choice" | "disks" | "cost" | "policy" | "tier";
         /** @description Where the figures were read. */
         AtRead: {
             /** Format: date */
@@ -3461,9 +3463,11 @@ export interface components {
          *     * `remove_hosts` - remove_hosts
          *     * `retire` - retire
          *     * `set_quota` - set_quota
+         *     * `name_tier` - name_tier
+         *     * `promise_policy` - promise_policy
          * @enum {string}
          */
-        MoveKindEnum: "free" | "migrate" | "place" | "clone" | "change_growth" | "new_datastore" | "extend_datastore" | "extend_pool" | "new_pool" | "add_hosts" | "remove_hosts" | "retire" | "set_quota";
+        MoveKindEnum: "free" | "migrate" | "place" | "clone" | "change_growth" | "new_datastore" | "extend_datastore" | "extend_pool" | "new_pool" | "add_hosts" | "remove_hosts" | "retire" | "set_quota" | "name_tier" | "promise_policy";
         MoveKindRead: {
             kind: components["schemas"]["MoveKindEnum"];
             title: string;
@@ -4915,10 +4919,12 @@ export interface components {
          *     * `deploy VMs` - deploy VMs
          *     * `add hosts` - add hosts
          *     * `set quota` - set quota
+         *     * `name tier` - name tier
+         *     * `promise policy` - promise policy
          *     * `remove` - remove
          * @enum {string}
          */
-        StepKindEnum: "add pool" | "extend pool" | "create volume" | "extend volume" | "map volume" | "move volume" | "make datastore" | "extend datastore" | "move disk" | "deploy VMs" | "add hosts" | "set quota" | "remove";
+        StepKindEnum: "add pool" | "extend pool" | "create volume" | "extend volume" | "map volume" | "move volume" | "make datastore" | "extend datastore" | "move disk" | "deploy VMs" | "add hosts" | "set quota" | "name tier" | "promise policy" | "remove";
         StepRead: {
             label: string;
             sign: string;

@@ -16,10 +16,16 @@
     { key: 'written', name: 'written at first, %' },
     { key: 'growth', name: 'growth a week' },
   ] as const;
+  const IO = [
+    { key: 'least', name: 'least IOPS' },
+    { key: 'busy', name: 'busy IOPS' },
+  ] as const;
   const set = (at: number, more: Partial<DiskText>) =>
     onchange(value.map((one, index) => (index === at ? { ...one, ...more } : one)));
   const like = (disk: DiskText | undefined): DiskText =>
-    disk ? { ...disk } : { size: '100 GiB', written: '30', growth: '1 GiB', isThick: false };
+    disk
+      ? { ...disk }
+      : { size: '100 GiB', written: '30', growth: '1 GiB', isThick: false, least: '', busy: '' };
 </script>
 
 <fieldset>
@@ -44,12 +50,24 @@
         disabled={value.length === 1}
         onclick={() => onchange(value.filter((_, index) => index !== at))}>×</button
       >
-      <label class="col-span-4 flex items-center gap-1.5"
+      {#each IO as column (column.key)}
+        <label class="min-w-0 text-xs text-ink-soft"
+          >{at === 0 ? column.name : ''}<Input
+            size="sm"
+            class="bg-paper px-1.5 py-1 text-sm text-ink"
+            aria-label="disk {at + 1}, {column.name}"
+            placeholder="if known"
+            value={disk[column.key]}
+            oninput={(event) => set(at, { [column.key]: textOf(event) })}
+          /></label
+        >
+      {/each}
+      <label class="col-span-2 flex items-center gap-1.5"
         ><input
           type="checkbox"
           checked={disk.isThick}
           onchange={(event) => set(at, { isThick: event.currentTarget.checked })}
-        />thick, takes its size at once</label
+        />thick</label
       >
     </div>
   {/each}

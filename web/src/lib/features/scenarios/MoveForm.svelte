@@ -6,8 +6,17 @@
   import { addDays, formatDay, preferences, todayIso } from '$lib/format';
   import Field from '$lib/ui/Field.svelte';
   import Pick from '$lib/ui/Pick.svelte';
+  import { bearing } from '$lib/url/bearing.svelte';
   import DisksField from './DisksField.svelte';
-  import { emptyForm, fieldsOf, formOf, IS_THING, type Faults, type Named } from './moves';
+  import {
+    emptyForm,
+    fieldsOf,
+    formOf,
+    IS_CHOSEN,
+    IS_THING,
+    type Faults,
+    type Named,
+  } from './moves';
   import type { Move, MoveWrite } from './queries';
   import ThingsField from './ThingsField.svelte';
 
@@ -88,15 +97,25 @@
         fault={faults[ask.name]}
         onchange={(told) => (form.disks = told)}
       />
-    {:else if ask.form === 'choice'}
+    {:else if IS_CHOSEN.includes(ask.form)}
       <div>
         <p class="font-medium text-ink-soft">{ask.label}</p>
-        <Pick
-          label={ask.label}
-          items={ask.choices.map((one) => ({ value: one, name: one }))}
-          value={form.texts[ask.name] ?? ask.choices[0] ?? ''}
-          onpick={(told) => (form.texts[ask.name] = told)}
-        />
+        {#if ask.choices.length > 0}
+          <Pick
+            label={ask.label}
+            items={ask.choices.map((one) => ({ value: one, name: one }))}
+            value={form.texts[ask.name] ?? ask.choices[0] ?? ''}
+            onpick={(told) => (form.texts[ask.name] = told)}
+          />
+        {:else}
+          <p>
+            None is drawn up; that is done under <a
+              class="underline"
+              href={bearing.href('/compliance')}>Compliance</a
+            >.
+          </p>
+        {/if}
+        {#if faults[ask.name]}<p class="text-signal">{faults[ask.name]}</p>{/if}
       </div>
     {:else}
       <div>

@@ -16,7 +16,7 @@
     onchange: (name: keyof Form, text: string) => void;
   }
   let { form, faults, classes, policies, tenants, onchange }: Props = $props();
-  type Plain = 'name' | 'count' | 'cpus' | 'memory' | 'iops';
+  type Plain = 'name' | 'count' | 'cpus' | 'memory';
   const BEFORE: { name: Plain; label: string }[] = [
     { name: 'name', label: 'Called' },
     { name: 'count', label: 'How many VMs' },
@@ -24,7 +24,6 @@
   const AFTER: { name: Plain; label: string }[] = [
     { name: 'cpus', label: 'CPUs of each' },
     { name: 'memory', label: 'Memory of each' },
-    { name: 'iops', label: 'IOPS of each in its busy hours' },
   ];
   const MOST_WEIGHT = 4;
   const ABOUT = {

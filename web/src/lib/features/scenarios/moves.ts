@@ -15,6 +15,8 @@ export interface DiskText {
   written: string;
   growth: string;
   isThick: boolean;
+  least: string; // I/O a second that it must have
+  busy: string; // that it does in its busy hours
 }
 
 /** What a form holds: texts as typed, things as they were picked. */
@@ -27,9 +29,17 @@ export interface Form {
 export type Faults = Record<string, string>;
 type System = typeof preferences.system;
 
-const NEW_DISK: DiskText = { size: '1.2 TiB', written: '30', growth: '9 GiB', isThick: false };
+const NEW_DISK: DiskText = {
+  size: '1.2 TiB',
+  written: '30',
+  growth: '9 GiB',
+  isThick: false,
+  least: '',
+  busy: '',
+};
 const BYTES = ['bytes', 'bytes_a_week'];
 export const IS_THING = ['thing', 'things'];
+export const IS_CHOSEN = ['choice', 'policy', 'tier'];
 
 /** The form of a move that is begun; what is put into it from elsewhere stands in its place. */
 export function emptyForm(kind: MoveKind, put: Named[]): Form {
@@ -67,6 +77,8 @@ export function formOf(kind: MoveKind, move: Move, system: System): Form {
         written: String(one.written_percent),
         growth: exact(Number(one.bytes_a_week), system),
         isThick: Boolean(one.is_thick),
+        least: one.min_iops ? String(one.min_iops) : '',
+        busy: one.busy_iops ? String(one.busy_iops) : '',
       }));
     } else {
       form.texts[ask.name] = BYTES.includes(ask.form)
@@ -104,9 +116,10 @@ function valueOf(ask: Ask, form: Form): Value {
     return ask.form === 'thing' ? (ids[0] ?? null) : ids.length ? ids : null;
   }
   if (ask.form === 'disks') return disksOf(form.disks);
+  if (IS_CHOSEN.includes(ask.form)) return form.texts[ask.name] ?? ask.choices[0] ?? null;
   const text = (form.texts[ask.name] ?? '').trim();
   if (text === '') return null;
-  if (ask.form === 'name' || ask.form === 'choice') return text;
+  if (ask.form === 'name') return text;
   return BYTES.includes(ask.form) ? bytesOf(text, ask.form === 'bytes_a_week') : wholeOf(text);
 }
 
@@ -132,11 +145,16 @@ export function disksOf(disks: DiskText[]): Record<string, unknown>[] | Fault {
     if (growth === null) return { fault: `Disk ${at + 1}: its growth, such as 9 GiB.` };
     if (!Number.isInteger(written) || written < 0 || written > 100)
       return { fault: `Disk ${at + 1}: whole percent from 0 to 100.` };
+    const [least, busy] = [wholeOf(disk.least), wholeOf(disk.busy)];
+    if (typeof least !== 'number' || typeof busy !== 'number')
+      return { fault: `Disk ${at + 1}: whole operations a second.` };
     told.push({
       size_bytes: size,
       written_percent: written,
       bytes_a_week: growth,
       is_thick: disk.isThick,
+      min_iops: least,
+      busy_iops: busy,
     });
   }
   return told;

@@ -122,6 +122,8 @@ const NAMES: Record<string, string> = {
   cpus: 'CPUs of each',
   memory_bytes: 'memory of each',
   quota_bytes: 'quota',
+  tier: 'QoS tier',
+  policy: 'policy',
 };
 const MOST_NAMES = 6;
 

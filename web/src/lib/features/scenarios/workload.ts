@@ -11,7 +11,6 @@ export interface Form {
   disks: DiskText[];
   cpus: string;
   memory: string;
-  iops: string;
   until: string;
   serviceClass: string;
   policy: string;
@@ -33,7 +32,6 @@ export function formOf(params: URLSearchParams): Form {
     disks: disksIn(told('disks', '1.2 TiB,30,9 GiB,thin')),
     cpus: told('cpus', '8'),
     memory: told('memory', '32 GiB'),
-    iops: told('iops', ''),
     until: told('until', addDays(todayIso(), YEAR_DAYS)),
     serviceClass: told('serviceClass', ''),
     policy: told('policy', ''),
@@ -44,18 +42,19 @@ export function formOf(params: URLSearchParams): Form {
   };
 }
 
-/** Disks as the URL has them: “1.2 TiB,30,9 GiB,thin” each, semicolons between. */
+/** Disks as the URL has them: “1.2 TiB,30,9 GiB,thin,50,380” each, semicolons between. */
 function disksIn(text: string): DiskText[] {
   return text.split(';').map((one) => {
-    const [size = '', written = '', growth = '', thickness = ''] = one.split(',');
-    return { size, written, growth, isThick: thickness === 'thick' };
+    const [size = '', written = '', growth = '', thickness = '', least = '', busy = ''] =
+      one.split(',');
+    return { size, written, growth, isThick: thickness === 'thick', least, busy };
   });
 }
 
 export function disksText(disks: DiskText[]): string {
   return disks
     .map((one) =>
-      [one.size, one.written, one.growth, one.isThick ? 'thick' : 'thin']
+      [one.size, one.written, one.growth, one.isThick ? 'thick' : 'thin', one.least, one.busy]
         .map((part) => part.replaceAll(/[,;]/g, ''))
         .join(','),
     )
@@ -78,8 +77,6 @@ export function workloadOf(form: Form): { workload: Workload | null; faults: Fau
   if (cpus === null) faults.cpus = 'A whole number, or nothing.';
   const memory = form.memory.trim() === '' ? 0 : parseBytes(form.memory);
   if (memory === null) faults.memory = 'A number and a unit, such as 32 GiB.';
-  const iops = form.iops.trim() === '' ? 0 : wholeOf(form.iops);
-  if (iops === null) faults.iops = 'A whole number, or nothing.';
   if (!/^\d{4}-\d{2}-\d{2}$/.test(form.until) || form.until <= todayIso())
     faults.until = 'A date after today.';
   const weights = Object.fromEntries(
@@ -93,13 +90,7 @@ export function workloadOf(form: Form): { workload: Workload | null; faults: Fau
     workload: {
       name: form.name.trim() || 'workload',
       n_vms: count,
-      // What is asked for in the busy hours is of a VM; its first disk stands for all.
-      disks: asked.map((one, at) => ({
-        ...one,
-        min_iops: 0,
-        busy_iops: at === 0 ? (iops ?? 0) : 0,
-        busy_bytes_per_second: 0,
-      })),
+      disks: asked.map((one) => ({ ...one, busy_bytes_per_second: 0 })),
       n_cpus: cpus ?? 0,
       memory_bytes: memory ?? 0,
       last_until_on: form.until,

@@ -1,0 +1,101 @@
+"""Plans that promise otherwise: a policy or a tier is planned, looked at, and carried out."""
+
+import pytest
+
+from keelmark.access.models import Role
+from keelmark.access.services.people import ensure_person
+from keelmark.compliance.models import Promise, TierNaming
+from tests.server.conftest import Api, signed_in
+from tests.server.promises.promising import FLASH
+from tests.server.promises.promising import drawn_up as policy_drawn_up
+from tests.server.scenarios.planning import ahead, drawn_up, outcome
+from tests.server.scenarios.test_carrying import ordered, read, send, states
+
+
+@pytest.fixture
+def desk(db):
+    return Api(
+        signed_in(ensure_person(name="deckhand", password="spring-tide", role=Role.OPERATOR))
+    )
+
+
+@pytest.fixture
+def slack(api, estate):
+    told = api.send("POST", "/compliance/tiers", name="Slack", min_iops=50, max_iops=300)
+    assert told.status_code == 201, told.content
+    return told.json()
+
+
+def tiering(estate, *uids, tier="Slack", on=0):
+    fields = {"what": [estate[uid] for uid in uids], "tier": tier}
+    return {"on": ahead(on), "kind": "name_tier", "fields": fields}
+
+
+def promising(estate, *uids, policy="Twice-kept", on=3):
+    fields = {"what": [estate[uid] for uid in uids], "policy": policy}
+    return {"on": ahead(on), "kind": "promise_policy", "fields": fields}
+
+
+def n_disks(api, **query):
+    (tier,) = api.get("/compliance/tiers", **query).json()
+    return tier["tally"]
+
+
+def test_a_planned_tier_bears_from_its_day_on_and_names_nobody(api, estate, slack):
+    made = drawn_up(api, tiering(estate, "uuid.v0", "path.v1:a", on=5))
+    told = [sum(n_disks(api, **{"as": made["id"], "at": ahead(day)}).values()) for day in (4, 5, 9)]
+    assert told == [0, 2, 2]
+    assert sum(n_disks(api).values()) == 0
+    assert not TierNaming.objects.exists()
+
+
+def test_a_plan_stands_before_what_is_named(api, estate, slack):
+    other = api.send("POST", "/compliance/tiers", name="Strong", min_iops=500, max_iops=900)
+    api.send("POST", "/compliance/namings", tier_id=other.json()["id"],
+             entity_ids=[estate["path.v0:a"]])  # fmt: skip
+    made = drawn_up(api, tiering(estate, "path.v0:a"))
+    told = {
+        one["name"]: sum(one["tally"].values())
+        for one in api.get("/compliance/tiers", **{"as": made["id"], "at": ahead(2)}).json()
+    }
+    assert told == {"Slack": 1, "Strong": 0}
+
+
+def test_a_policy_that_is_planned_breaks_what_does_not_keep_it(api, estate):
+    policy_drawn_up(api, FLASH)
+    made = drawn_up(api, promising(estate, "naa.1"))
+    told = outcome(api, made, days=10)
+    lines = {one["scenario_id"]: one for one in told["lines"]} if "lines" in told else told
+    assert lines
+    assert not Promise.objects.exists()
+
+
+@pytest.mark.parametrize(
+    ("move", "says"),
+    [(tiering, "no tier Slack stands"), (promising, "no policy Twice-kept stands")],
+)
+def test_what_names_none_that_stands_is_barred(api, estate, move, says):
+    made = drawn_up(api, move(estate, "uuid.v0"))
+    (fault,) = made["moves"][0]["faults"]
+    assert (fault["is_bar"], fault["says"][0]) == (True, says)
+
+
+def test_names_that_stand_are_offered(api, estate, slack):
+    kinds = {one["kind"]: one for one in api.get("/move-kinds").json()}
+    (tier,) = [one for one in kinds["name_tier"]["asks"] if one["name"] == "tier"]
+    (policy,) = [one for one in kinds["promise_policy"]["asks"] if one["name"] == "policy"]
+    assert (tier["choices"], policy["choices"]) == (["Slack"], [])
+
+
+def test_it_is_carried_out_here(api, desk, estate, slack):
+    policy_drawn_up(api, FLASH)
+    order = ordered(desk, tiering(estate, "uuid.v0", "uuid.v1"), promising(estate, "uuid.v2", on=0))
+    assert [one["kind"] for one in order["steps"]] == ["name tier", "promise policy"]
+    assert order["steps"][0]["values"]["names"] == ["sonar-0", "sonar-1"]
+    told = send(desk, order, "steps/1/change").json()
+    assert (states(told), TierNaming.objects.count()) == (["verified", "to do"], 2)
+    assert told["steps"][0]["found"] == "2 of 2 have it"
+    send(desk, order, "carrying")
+    told = read(desk, order)
+    assert (states(told), told["ended_at"] is not None) == (["verified", "verified"], True)
+    assert Promise.objects.get().entity_id == estate["uuid.v2"]
