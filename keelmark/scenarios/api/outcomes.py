@@ -41,6 +41,7 @@ class OutcomeLineRead(serializers.Serializer[Record]):
     exposure_bytes = Int64Field()
     n_broken = serializers.IntegerField(help_text="subjects that break a rule")
     n_past_limit = serializers.IntegerField(help_text="pools at or past their limit mark")
+    n_oversold = serializers.IntegerField(help_text="arrays that promise more IOPS than they do")
     first_end = EndRead(allow_null=True)
     order_by = EndRead(allow_null=True)
     spends = serializers.FloatField()

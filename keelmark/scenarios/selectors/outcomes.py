@@ -10,6 +10,7 @@ from keelmark.access.clock import now
 from keelmark.bearings.selectors.picture import Drawn, drawn_of, reading_at
 from keelmark.bearings.selectors.views import View
 from keelmark.compliance.selectors.standing import standing_at
+from keelmark.compliance.selectors.tiers import oversold, tiered_at
 from keelmark.core.arrays import Bools, Int64s
 from keelmark.core.berths import ReferenceVm
 from keelmark.core.estate.columns import NOWHERE, Words
@@ -59,6 +60,7 @@ class Figures:
     exposure_bytes: int
     n_broken: int
     n_past_limit: int
+    n_oversold: int  # arrays whose minimums are more than they sustain
     first_end: End | None
     order_by: End | None
 
@@ -138,6 +140,7 @@ def figures_of(view: View, *, broken: Broken) -> Figures:
         exposure_bytes=exposed(reading, of=pools),
         n_broken=sum(int(one.sum()) for one in broken.values()),
         n_past_limit=int((past_limit(reading, kind="pool") & pools).sum()),
+        n_oversold=int((oversold(reading, tiered_at(reading)) & _seen(view, "array")).sum()),
         first_end=_first(view, column="runway"),
         order_by=_first(view, column="early", less_lead=True),
     )

@@ -3700,6 +3700,8 @@ export interface components {
             n_broken: number;
             /** @description pools at or past their limit mark */
             n_past_limit: number;
+            /** @description arrays that promise more IOPS than they do */
+            n_oversold: number;
             first_end: components["schemas"]["EndRead"] | null;
             order_by: components["schemas"]["EndRead"] | null;
             /** Format: double */

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { exactBytes, formatCount, formatDay, preferences } from '$lib/format';
+  import { counted, exactBytes, formatCount, formatDay, preferences } from '$lib/format';
   import { bearing } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
   import type { Line } from './queries';
@@ -17,7 +17,8 @@
   };
   const plain = $derived(lines.find((one) => one.scenario_id === null));
   /** Which way a figure goes from what is: −1 is worse. */
-  function turn(line: Line, name: 'n_berths' | 'exposure_bytes' | 'n_broken' | 'n_past_limit') {
+  type Figure = 'n_berths' | 'exposure_bytes' | 'n_broken' | 'n_past_limit' | 'n_oversold';
+  function turn(line: Line, name: Figure) {
     const [before, after] = [plain?.[name] ?? null, line[name]];
     if (line.scenario_id === null || before === null || after === null || before === after)
       return 0;
@@ -91,7 +92,14 @@
             >{line.n_broken}<span class="sr-only">{mark(turn(line, 'n_broken'))}</span></td
           >
           <td class={['py-1 pr-2', turn(line, 'n_past_limit') < 0 && 'text-signal']}
-            >{line.n_past_limit}<span class="sr-only">{mark(turn(line, 'n_past_limit'))}</span></td
+            >{line.n_past_limit}<span class="sr-only">{mark(turn(line, 'n_past_limit'))}</span
+            >{#if line.n_oversold > 0 || turn(line, 'n_oversold') !== 0}<span
+                class={[
+                  'block text-xs font-normal',
+                  turn(line, 'n_oversold') < 0 ? 'text-signal' : 'text-ink-soft',
+                ]}
+                >{counted('array', line.n_oversold)} oversold{mark(turn(line, 'n_oversold'))}</span
+              >{/if}</td
           >
           <td class="py-1 pr-2">
             {#if line.first_end}<a
