@@ -4,6 +4,7 @@ from django.urls import path
 
 from keelmark.scenarios.api.answers import AnswerView
 from keelmark.scenarios.api.holding import AcceptanceView, ReservationsView
+from keelmark.scenarios.api.intake import IntakeView, MoreOfView, PlaceTogetherView
 from keelmark.scenarios.api.orders import (
     OrderCarryingView,
     OrderProofView,
@@ -28,6 +29,9 @@ from keelmark.scenarios.api.scenarios import (
 ONE = "scenarios/<int:scenario_id>"
 urlpatterns = [
     path("placements", PlacementView.as_view(), name="placements"),
+    path("placements/intake", IntakeView.as_view(), name="placement-intake"),
+    path("placements/more-of", MoreOfView.as_view(), name="placement-more-of"),
+    path("placements/together", PlaceTogetherView.as_view(), name="placement-together"),
     path("move-kinds", MoveKindsView.as_view(), name="move-kinds"),
     path("scenarios", ScenariosView.as_view(), name="scenarios"),
     path("scenarios/names", ScenarioNamesView.as_view(), name="scenario-names"),

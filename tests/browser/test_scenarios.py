@@ -122,3 +122,32 @@ def test_what_is_accepted_is_held_until_its_work_order_is_through(signed_in: Pag
     expect(signed_in.get_by_text("nothing is held for it any more")).to_be_visible()
     signed_in.get_by_role("heading", level=1).get_by_role("link").click()
     expect(plan.accepting).to_contain_text("nothing is held any more")
+
+
+def test_several_workloads_are_read_placed_together_and_planned(signed_in: Page):
+    where = WherePage(signed_in)
+    where.open()
+    signed_in.get_by_role("link", name="several at once").click()
+    rows = signed_in.get_by_role("table", name="Workloads").get_by_role("row")
+    table = signed_in.get_by_label("Rows of a table, or an OVF descriptor")
+    table.fill("name\tVMs\tdisks\nsonar-many\t6\t1.2 TiB\nchart\tmany\t1 TiB")
+    expect(signed_in.get_by_role("alert")).to_contain_text("row 3, vms: a whole number")
+    expect(rows).to_have_count(1 + 1)
+    expect(rows.nth(1)).to_contain_text("sonar-many")
+    expect(signed_in.get_by_text("6 of 6 VMs find a place")).to_be_visible()
+    assert faults(signed_in) == []
+    signed_in.get_by_role("button", name="plan what finds a place").click()
+    plan = ScenarioPage(signed_in)
+    plan.expect_open("Intake of 6 VMs")
+    expect(plan.move("Place 6 × sonar-many")).to_be_visible()
+
+
+def test_more_of_a_vm_is_asked_for_as_its_kin_are(signed_in: Page):
+    where = WherePage(signed_in)
+    where.open()
+    like = signed_in.get_by_role("combobox", name="More like")
+    like.fill("sonar-d0003")
+    signed_in.get_by_role("option").first.click()
+    expect(signed_in.get_by_text(re.compile("Learnt of \\d+ VMs alike"))).to_be_visible()
+    expect(signed_in.get_by_label("Called")).to_have_value("sonar-dnew")
+    expect(signed_in.get_by_label("disk 2, busy IOPS")).not_to_have_value("")

@@ -150,6 +150,7 @@ WHO: dict[str, set[str]] = {
     "orders_read": READ, "orders_make": DO, "orders_drop": DO, "orders_tell_step": DO,
     "orders_prove": DO, "orders_carry": {"operator"}, "orders_halt": {"operator"},
     "orders_carry_step": {"operator"}, "orders_take_step_back": {"operator"},
+    "intake_read": DO, "placement_more_of": DO, "placement_together": DO,
     "siftings_list": READ, "siftings_keep": READ, "siftings_drop": READ,
     "audit_list": {"auditor", "administrator"},
     "people_list": {"administrator"}, "people_create": {"administrator"},

@@ -17,10 +17,12 @@ from keelmark.access.errors import wrong_field
 from keelmark.access.rights import Right
 from keelmark.access.services.allowances import Ration
 from keelmark.bearings.api.asked import BEARING, bearing_of
+from keelmark.bearings.selectors.views import View
 from keelmark.core.days import date_after
 from keelmark.core.errors import RangeError
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.placement.answer import Candidate
+from keelmark.core.placement.ground import Ground
 from keelmark.core.placement.hurdles import Check
 from keelmark.core.placement.ranking import Weights
 from keelmark.core.placement.workloads import MOST_VMS, Apart, DiskAsked, Workload
@@ -157,22 +159,24 @@ class PlacementView(APIView):
         without = request.query_params.get("without", "")
         placing = placing_of(
             actor_of(request), scope=bearing.scope,
-            workload=_workload(form.validated_data, today=today),
-            weights=_weights(form.validated_data.get("weights") or {}),
+            workload=workload_of(form.validated_data, today=today),
+            weights=weights_of(form.validated_data.get("weights") or {}),
             scenario_id=bearing.scenario_id,
             without=int(without) if without.isdecimal() else None,
         )  # fmt: skip
         return Response(PlacementRead(_told(placing, today=today)).data)
 
 
-def _weights(told: dict[str, float]) -> Weights:
+def weights_of(told: dict[str, float]) -> Weights:
+    """Return what is to be kept; raise a wrong field where nothing is."""
     try:
         return Weights(**told)
     except RangeError as exc:
         raise wrong_field("weights", f"Use {exc.wanted}.") from exc
 
 
-def _workload(wanted: dict[str, Any], *, today: date) -> Workload:  # Any: a validated form
+def workload_of(wanted: dict[str, Any], *, today: date) -> Workload:  # Any: a validated form
+    """Return the workload of a form that was looked over; raise a wrong field."""
     last_day = (wanted["last_until_on"] - today).days
     if not 1 <= last_day <= HORIZON_DAYS:
         latest = today + timedelta(days=HORIZON_DAYS)
@@ -244,7 +248,7 @@ def _told(placing: Placing, *, today: date) -> dict[str, Any]:  # Any: JSON
             _candidate(placing, one, before=before, after=after, today=today) for one in shown
         ],
         "spread": [
-            {**_place(placing, place), "n_vms": n}
+            {**place_told(placing.view, placing.ground, place), "n_vms": n}
             for place, n in zip(placed.place.tolist(), placed.n_units.tolist(), strict=True)
         ],
         "n_left": workload.n_vms - n_placed,
@@ -261,8 +265,9 @@ def _is_told(check: Check, workload: Workload) -> bool:
     }.get(check, True)  # fmt: skip
 
 
-def _place(placing: Placing, place: int) -> dict[str, Any]:  # Any: JSON
-    ground, reading = placing.ground, placing.view.reading
+def place_told(view: View, ground: Ground, place: int) -> dict[str, Any]:  # Any: JSON
+    """Return the names of a place."""
+    reading = view.reading
 
     def named(kind: str, row: int) -> dict[str, Any] | None:  # Any: JSON
         if row == NOWHERE:
@@ -294,7 +299,7 @@ def _candidate(
     early = one.early_days
     return {
         "rank": one.rank,
-        **_place(placing, one.place),
+        **place_told(placing.view, placing.ground, one.place),
         "site_name": None if site == NOWHERE else ground.sites[site],
         "service_class": ground.pools.service_class[pool],
         "margins": [

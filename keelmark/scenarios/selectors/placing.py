@@ -1,5 +1,6 @@
 """Where a workload can go, on the estate as it is or as a scenario without one of its moves."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Final
@@ -17,10 +18,13 @@ from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.estate.reading import LIKELY, Reading
 from keelmark.core.placement.answer import Answer, answer, runways_with
+from keelmark.core.placement.assigning import Assigned
 from keelmark.core.placement.ground import Ground, Worked
+from keelmark.core.placement.hurdles import Check
 from keelmark.core.placement.of_estate import Beside, ground_of
-from keelmark.core.placement.ranking import Weights
+from keelmark.core.placement.ranking import Weights, place_together
 from keelmark.core.placement.workloads import Workload
+from keelmark.core.policy.judging import Policy
 from keelmark.core.policy.places import places_for
 from keelmark.core.policy.states import BROKEN, UNPROVEN
 from keelmark.core.scenario.outcome import changes_of, room_with
@@ -68,13 +72,54 @@ def placing_of(
         planned = PlannedMoves(
             scenario_id=scenario_id, revision=moves.revision, moves=kept, without=without
         )
-    seen = view.shown_along("pool", kinds=SPACES)
-    ground = _ground(view, planned=planned, workload=workload)
-    # Out of sight is out of reach.
-    stays = np.flatnonzero(np.append(seen, False)[ground.pool])
-    ground = _some(ground, stays)
+    ground = _seen_ground(view, planned=planned, workloads=[workload])
     told = answer(ground, workload, weights=weights, horizon_days=HORIZON_DAYS)
     return Placing(view=view, workload=workload, ground=ground, answer=told)
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Together:
+    """Many workloads asked about at once, and where all of them go together."""
+
+    view: View
+    workloads: Sequence[Workload]
+    ground: Ground
+    assigned: Assigned
+    n_alone: Int64s  # units of each that fit at its best place, if it came alone
+    stopped_by: Sequence[Check | None]  # what stops one more there
+
+
+def together_of(
+    actor: User, *, scope: str, workloads: Sequence[Workload], weights: Weights,
+    scenario_id: int | None = None,
+) -> Together:  # fmt: skip
+    """Return where many workloads go together among the pools of a scope, as with one of them."""
+    view = view_for(actor, bearing=Bearing(scope=scope))
+    planned = None if scenario_id is None else planned_for(actor, scenario_id)
+    ground = _seen_ground(view, planned=planned, workloads=workloads)
+    hurdles, assigned = place_together(
+        ground, workloads, weights=weights, horizon_days=HORIZON_DAYS
+    )
+    n_fit, stops = hurdles.units_that_fit()
+    best = n_fit.argmax(axis=1) if n_fit.shape[1] else np.zeros(len(workloads), dtype=np.int64)
+    rows = np.arange(len(workloads))
+    stop = stops[rows, best] if n_fit.shape[1] else np.full(len(workloads), NOWHERE)
+    return Together(
+        view=view, workloads=workloads, ground=ground, assigned=assigned,
+        n_alone=n_fit[rows, best] if n_fit.shape[1] else np.zeros(len(workloads), dtype=np.int64),
+        stopped_by=[
+            None if one == NOWHERE else Check(hurdles.limits[one].name) for one in stop.tolist()
+        ],
+    )  # fmt: skip
+
+
+def _seen_ground(
+    view: View, *, planned: PlannedMoves | None, workloads: Sequence[Workload]
+) -> Ground:
+    """The ground in sight: out of sight is out of reach."""
+    seen = view.shown_along("pool", kinds=SPACES)
+    ground = _ground(view, planned=planned, workloads=workloads)
+    return _some(ground, np.flatnonzero(np.append(seen, False)[ground.pool]))
 
 
 def _some(ground: Ground, rows: Int64s) -> Ground:
@@ -88,16 +133,20 @@ def _some(ground: Ground, rows: Int64s) -> Ground:
 NOTHING_PLANNED: Final = PlannedMoves(scenario_id=0, revision=0, moves=())
 
 
-def _ground(view: View, *, planned: PlannedMoves | None, workload: Workload) -> Ground:
+def _ground(view: View, *, planned: PlannedMoves | None, workloads: Sequence[Workload]) -> Ground:
     reading = view.reading
     owner = planned.scenario_id if planned else 0
-    held = _held_iops(reading, owner=owner, workload=workload)
+    span = (min(one.first_day for one in workloads), max(one.last_day for one in workloads))
+    held = _held_iops(reading, owner=owner, last_day=span[1])
     beside = Beside(
         owner=owner,
         busy_iops=busy_of_arrays(reading, measure=Measure.IOPS) + held.busy,
         busy_bytes_per_second=busy_of_arrays(reading, measure=Measure.THROUGHPUT),
         min_iops=np.nan_to_num(offers_at(reading, kind="array").must_min) + held.least,
-        rejects={} if workload.policy is None else {workload.policy.name: _rejects(view, workload)},
+        rejects={
+            policy.name: _rejects(view, policy)
+            for policy in {one.policy.name: one.policy for one in workloads if one.policy}.values()
+        },
     )
     revision = reading.estate.revision
     worked = _WORKED.get(revision)
@@ -107,12 +156,12 @@ def _ground(view: View, *, planned: PlannedMoves | None, workload: Workload) -> 
         if not reading.estate.holds:
             return replace(ground_of(reading, beside, has_stores=True), worked=worked)
         planned = planned or NOTHING_PLANNED
-    day = reading.estate.day + workload.last_day
+    day = reading.estate.day + span[1]
     then = reading_at(day=day, quantile=BAD_CASE, planned=planned)
     plain = replace(ground_of(reading, beside, has_stores=True), worked=worked)
     told = ground_of(
         reading, beside, then=then, has_stores=True,
-        planned={kind: _coming(plain, planned, kind, workload) for kind in SPACES},
+        planned={kind: _coming(plain, planned, kind, span=span) for kind in SPACES},
     )  # fmt: skip
     return replace(told, worked=worked)
 
@@ -123,12 +172,12 @@ class _HeldIops:
     busy: Float64s
 
 
-def _held_iops(reading: Reading, *, owner: int, workload: Workload) -> _HeldIops:
-    """I/O a second of each array that other scenarios hold until the workload's last day."""
+def _held_iops(reading: Reading, *, owner: int, last_day: int) -> _HeldIops:
+    """I/O a second of each array that other scenarios hold until a day."""
     n = len(reading.estate.table("array"))
     least, busy = np.zeros(n), np.zeros(n)
     array = reading.link("pool", "array")
-    last = reading.estate.day + workload.last_day
+    last = reading.estate.day + last_day
     for one in reading.estate.holds:
         if one.kind != "pool" or one.owner == owner or one.first_day > last:
             continue
@@ -138,8 +187,8 @@ def _held_iops(reading: Reading, *, owner: int, workload: Workload) -> _HeldIops
     return _HeldIops(least=least, busy=busy)
 
 
-def _coming(ground: Ground, planned: PlannedMoves, kind: str, workload: Workload) -> Float64s:
-    """By how many bytes less may come onto things of a kind with a plan, (n,)."""
+def _coming(ground: Ground, planned: PlannedMoves, kind: str, *, span: tuple[int, int]) -> Float64s:
+    """By how many bytes less may come onto things of a kind with a plan, (n,), in some days."""
     now = reading_at(day=None, quantile=LIKELY)
     told = drawn_of(planned).compiled
     change = changes_of(told, now=now, kind=kind)
@@ -148,20 +197,16 @@ def _coming(ground: Ground, planned: PlannedMoves, kind: str, workload: Workload
     coming = np.zeros(n)
     if len(read) == 0:
         return coming
-    left = room_with(told.estate, change, first_day=workload.first_day, last_day=workload.last_day)[
-        read
-    ]
-    plain = ground.by_date(kind, until_day=workload.last_day, horizon_days=HORIZON_DAYS)
+    left = room_with(told.estate, change, first_day=span[0], last_day=span[1])[read]
+    plain = ground.by_date(kind, until_day=span[1], horizon_days=HORIZON_DAYS)
     rows = change.rows[read]
     coming[rows] = np.nan_to_num(plain[rows] - left)
     return coming
 
 
-def _rejects(view: View, workload: Workload) -> Int64s:
-    """How many rules of its policy each pool would break, or may: nobody tells."""
-    if workload.policy is None:
-        return np.zeros(len(view.reading.estate.table("pool")), dtype=np.int64)
-    states = places_for(workload.policy, facts=facts_at(view)).states
+def _rejects(view: View, policy: Policy) -> Int64s:
+    """How many rules of a policy each pool would break, or may: nobody tells."""
+    states = places_for(policy, facts=facts_at(view)).states
     told: Int64s = ((states == BROKEN) | (states == UNPROVEN)).sum(axis=1).astype(np.int64)
     return told
 

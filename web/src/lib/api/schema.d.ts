@@ -1330,6 +1330,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/placements/intake": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A table or an OVF descriptor is read; nothing of it is kept. */
+        post: operations["intake_read"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/placements/more-of": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What more of a VM would ask for, learnt of it and its kin. */
+        get: operations["placement_more_of"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/placements/together": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Many workloads are placed at once; nothing is kept. */
+        post: operations["placement_together"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/pools": {
         parameters: {
             query?: never;
@@ -2565,6 +2616,28 @@ export interface components {
             /** @description of what is read through its disks alone */
             history: components["schemas"]["HistoryPointRead"][];
         };
+        DiskAskedWrite: {
+            /** Format: int64 */
+            size_bytes: number;
+            /** @default 100 */
+            written_percent: number;
+            /**
+             * Format: int64
+             * @default 0
+             */
+            bytes_a_week: number;
+            /** @default false */
+            is_thick: boolean;
+            /** @default 0 */
+            min_iops: number;
+            /** @default 0 */
+            busy_iops: number;
+            /**
+             * Format: int64
+             * @default 0
+             */
+            busy_bytes_per_second: number;
+        };
         DiskAskedWriteRequest: {
             /** Format: int64 */
             size_bytes: number;
@@ -3003,6 +3076,21 @@ export interface components {
             /** @default false */
             skips_bad: boolean;
         };
+        IntakeFaultRead: {
+            /** @description the row, from 1 with the header, or the system */
+            where: string;
+            field: string;
+            says: string;
+        };
+        IntakeRead: {
+            workloads: components["schemas"]["WorkloadDraftRead"][];
+            faults: components["schemas"]["IntakeFaultRead"][];
+        };
+        IntakeWriteRequest: {
+            /** @default what was pasted */
+            file: string;
+            text: string;
+        };
         /**
          * @description * `within` - within
          *     * `held` - held
@@ -3232,6 +3320,21 @@ export interface components {
             more_amount: number;
             remainders: components["schemas"]["RemainderRead"][];
         };
+        LearntDiskRead: {
+            size_bytes: number;
+            /** @description median of the kin, rounded up */
+            written_percent: number;
+            /** @description median of the kin */
+            bytes_a_week: number;
+            /** @description that it is promised itself */
+            min_iops: number;
+            /** @description that nine in ten of the kin do at most */
+            busy_iops: number;
+            /** @description kin of whom it was learnt */
+            n_used: number;
+            n_growth: number;
+            n_busy: number;
+        };
         /** @description The books of a thing on the day looked at, in bytes. */
         LedgerRead: {
             /** @description usable, size or quota */
@@ -3440,6 +3543,15 @@ export interface components {
              * @default 0
              */
             line_share: number;
+        };
+        MoreOfRead: {
+            name: string;
+            n_cpus: number;
+            memory_bytes: number;
+            tenant: string;
+            disks: components["schemas"]["LearntDiskRead"][];
+            /** @description its own name first */
+            kin: string[];
         };
         MoveFaultRead: {
             field: string;
@@ -4007,6 +4119,32 @@ export interface components {
             id: number;
             kind: string;
             name: string;
+        };
+        PlaceTogetherWriteRequest: {
+            workloads: components["schemas"]["WorkloadWriteRequest"][];
+            weights?: components["schemas"]["WeightsWriteRequest"];
+        };
+        PlacedOneRead: {
+            name: string;
+            n_vms: number;
+            promised_bytes: number;
+            spread: components["schemas"]["SharePlacedRead"][];
+            n_left: number;
+            /** @description VMs that its best place takes, if it came alone */
+            n_alone: number;
+            stopped_by: components["schemas"]["CheckEnum"] | components["schemas"]["NullEnum"];
+        };
+        PlacedTogetherRead: {
+            n_vms: number;
+            n_left: number;
+            promised_bytes: number;
+            /**
+             * Format: double
+             * @description at most so far below the best that could be
+             */
+            gap_percent: number;
+            is_exact: boolean;
+            results: components["schemas"]["PlacedOneRead"][];
         };
         PlacementRead: {
             promised_bytes: number;
@@ -4738,6 +4876,13 @@ export interface components {
             must_set_up_factor: boolean;
             has_second_factor: boolean;
         };
+        SharePlacedRead: {
+            pool: components["schemas"]["PlaceAtRead"];
+            cluster: components["schemas"]["PlaceAtRead"] | null;
+            /** @description null: a new one would be made */
+            datastore: components["schemas"]["PlaceAtRead"] | null;
+            n_vms: number;
+        };
         SheetRead: {
             key: string;
             name: string;
@@ -5391,6 +5536,19 @@ export interface components {
             /** @description of every amount of its steps */
             unit: string;
             steps: components["schemas"]["StepRead"][];
+        };
+        WorkloadDraftRead: {
+            name: string;
+            n_vms: number;
+            disks: components["schemas"]["DiskAskedWrite"][];
+            /** @default 0 */
+            n_cpus: number;
+            /** @default 0 */
+            memory_bytes: number;
+            /** @default  */
+            service_class: string;
+            /** @default  */
+            tenant: string;
         };
         WorkloadWriteRequest: {
             /** @default workload */
@@ -9151,6 +9309,121 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    intake_read: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IntakeWriteRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntakeRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    placement_more_of: {
+        parameters: {
+            query: {
+                /** @description a sift that narrows what is told */
+                scope?: string;
+                /** @description more of which */
+                vm: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoreOfRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    placement_together: {
+        parameters: {
+            query?: {
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
+                /** @description a sift that narrows what is told */
+                scope?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlaceTogetherWriteRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlacedTogetherRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -31,7 +31,7 @@
 <fieldset>
   <legend class="font-medium text-ink-soft">{label}</legend>
   {#each value as disk, at (at)}
-    <div class="disk-fields">
+    <div class="disk-fields pb-2">
       {#each COLUMNS as column (column.key)}
         <label class="min-w-0 text-xs text-ink-soft"
           >{at === 0 ? column.name : ''}<Input

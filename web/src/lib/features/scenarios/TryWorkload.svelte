@@ -12,7 +12,8 @@
   import { bearing, writeQuery } from '$lib/url/bearing.svelte';
   import Candidates from './Candidates.svelte';
   import { classesQuery, placementQuery, type Candidate } from './placements';
-  import { putIn, type MoveWrite } from './queries';
+  import { disksOfMove, putIn, type MoveWrite } from './queries';
+  import MoreLike from './MoreLike.svelte';
   import { formOf, workloadOf, type Form } from './workload';
   import WorkloadForm from './WorkloadForm.svelte';
 
@@ -49,12 +50,7 @@
       fields: {
         name: workload.name,
         n_vms: workload.n_vms,
-        disks: workload.disks.map(({ size_bytes, written_percent, bytes_a_week, is_thick }) => ({
-          size_bytes,
-          written_percent,
-          bytes_a_week,
-          is_thick,
-        })),
+        disks: workload.disks.map(disksOfMove),
         to: one.datastore?.id ?? one.pool.id,
         ...(one.datastore || !one.cluster ? {} : { cluster: one.cluster.id }),
         ...(tenant ? { tenant: tenant.id } : {}),
@@ -77,7 +73,13 @@
 <svelte:head><title>Where new work goes · Keel Mark</title></svelte:head>
 <div class="page-grid-place h-full">
   <aside class="min-h-0 overflow-y-auto border-r border-rule bg-paper-raised px-4 pt-2 pb-6">
-    <h1 class="water pb-2">Where new work goes</h1>
+    <h1 class="water pb-1">Where new work goes</h1>
+    <p class="pb-1 text-ink-soft">
+      <a class="underline" href={bearing.href('/try/several')}
+        >several at once, from a table or OVF</a
+      >
+    </p>
+    <MoreLike onlearnt={(told) => void writeQuery(told)} />
     <WorkloadForm
       {form}
       faults={asked.faults}

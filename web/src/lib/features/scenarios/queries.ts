@@ -162,3 +162,15 @@ export function giveUp(scenario: Scenario) {
     api.DELETE('/api/v1/scenarios/{scenario_id}/acceptance', { params: written(scenario) }),
   );
 }
+
+type DiskAsked = Schemas['DiskAskedWriteRequest'];
+
+/** Disks that are asked for, as a move brings them. */
+export const disksOfMove = (one: DiskAsked) => ({
+  size_bytes: one.size_bytes,
+  written_percent: one.written_percent,
+  bytes_a_week: one.bytes_a_week,
+  is_thick: one.is_thick,
+  min_iops: one.min_iops,
+  busy_iops: one.busy_iops,
+});

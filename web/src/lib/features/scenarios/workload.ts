@@ -1,4 +1,5 @@
-import { addDays, parseBytes, todayIso } from '$lib/format';
+import { addDays, formatBytes, parseBytes, todayIso } from '$lib/format';
+import type { MoreOf } from './intake';
 import { disksOf, type DiskText } from './moves';
 import type { Workload } from './placements';
 
@@ -59,6 +60,23 @@ export function disksText(disks: DiskText[]): string {
         .join(','),
     )
     .join(';');
+}
+
+/** Disks as they were learnt, as they are typed. */
+export function learntDisks(disks: MoreOf['disks']): DiskText[] {
+  return disks.map((one) => ({
+    size: bytesTyped(one.size_bytes),
+    written: String(one.written_percent),
+    growth: bytesTyped(one.bytes_a_week),
+    isThick: false,
+    least: one.min_iops ? String(one.min_iops) : '',
+    busy: one.busy_iops ? String(one.busy_iops) : '',
+  }));
+}
+
+/** An amount as it is typed: rounded to what is shown, exact where that says the same. */
+function bytesTyped(bytes: number): string {
+  return formatBytes(bytes, { system: 'iec' });
 }
 
 function wholeOf(text: string): number | null {

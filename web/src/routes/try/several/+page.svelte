@@ -1,0 +1,5 @@
+<script lang="ts">
+  import TrySeveral from '$lib/features/scenarios/TrySeveral.svelte';
+</script>
+
+<TrySeveral />
