@@ -33,7 +33,8 @@ def test_an_intake_is_carried_out_with_a_worker_killed_in_the_middle(operating: 
     plan.accepting.get_by_role("link", name="carry it out").click()
     operating.get_by_role("button", name="make the work order").click()
     expect(order.step(1)).to_contain_text("Create volume sonar-ingest-v1 on heron-1 · swift-2")
-    size = int(re.search(r"([\d,]+) bytes", order.step(1).inner_text())[1].replace(",", ""))
+    (told,) = re.findall(r"([\d,]+) bytes", order.step(1).inner_text())
+    size = int(told.replace(",", ""))
 
     stack.tell_array(HERON_1, what="faults", kind="slow-task", delay_seconds=20, count=1)
     order.carry_out()

@@ -29,7 +29,7 @@ class Desk:
 
     def __init__(self, far_end, heron) -> None:
         self.far_end, self.ground = far_end, heron.service.tree.ground
-        self.kept = {}
+        self.kept: dict[str, object] = {}
 
     def keep(self, progress) -> None:
         self.kept = progress
