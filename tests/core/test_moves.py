@@ -40,7 +40,7 @@ PACE = 0.02 * TIB  # a day, of everything here
 def layered():
     """Disks on datastores on volumes of three pools, two of one array; the last pool is empty."""
     made = make_estate(
-        pairs={"extents": [(50, 30), (51, 31), (52, 32)]},
+        pairs={"extents": [(50, 30), (51, 31), (52, 32)], "replicas": [(32, 33)]},
         site=[{"id": 1, "name": "Skerry"}],
         array=[{"id": 10, "site": 1, "name": "heron-1"}, {"id": 11, "site": 1, "name": "avocet-2"}],
         pool=[
@@ -57,6 +57,8 @@ def layered():
             {"id": 31, "pool": 20, "array": 10, "name": "v2", "size": 9 * TIB, "used": 4 * TIB},
             {"id": 32, "pool": 21, "array": 11, "name": "v3", "size": 9 * TIB, "used": 2 * TIB,
              "thickness": "thick"},
+            {"id": 33, "pool": 20, "array": 10, "name": "v3-mirror", "size": 9 * TIB,
+             "used": 2 * TIB},
         ],
         cluster=[{"id": 40, "site": 1, "name": "kelp"}],
         host=[{"id": 41 + at, "cluster": 40, "cpus": 32, "memory": 512 * GIB} for at in range(2)],
@@ -95,6 +97,8 @@ FIELDS: dict[str, dict[str, Any]] = {
     "remove_hosts": {"hosts": [41]},
     "retire": {"place": 22},
     "set_quota": {"of": 70, "quota_bytes": 20 * TIB},
+    "mirror": {"what": [30, 31], "to": 21},
+    "end_mirror": {"what": [32]},
     "name_tier": {"what": [90, 80], "tier": "Slack"},
     "promise_policy": {"what": [30, 80], "policy": "Twice-kept"},
 }

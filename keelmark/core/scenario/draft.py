@@ -8,6 +8,8 @@ from keelmark.core.arrays import Int64s
 from keelmark.core.estate.columns import NOWHERE, Amounts, Int32s, Pairs, Table, Words
 from keelmark.core.estate.estate import Estate
 
+_NO_PAIRS = Pairs(left=np.zeros(0, dtype=np.int64), right=np.zeros(0, dtype=np.int64))
+
 
 class Draft:
     """Columns of an estate that may be written to; the estate itself stays as it is."""
@@ -64,7 +66,8 @@ class Draft:
 
     def pairs(self, name: str) -> Pairs:
         """Return a relation as it is by now."""
-        return self._pairs.get(name, self.estate.pairs[name])
+        written = self._pairs.get(name)
+        return self.estate.pairs.get(name, _NO_PAIRS) if written is None else written
 
     def set_pairs(self, name: str, pairs: Pairs) -> None:
         """Write a relation."""

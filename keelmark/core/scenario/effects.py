@@ -131,7 +131,7 @@ class SetPair(Effect):
 
     def undone(self, estate: Estate) -> "Effect":
         """Return what restores the estate."""
-        return replace(self, is_there=self._stands(estate.pairs[self.kind]))
+        return replace(self, is_there=self._stands(Draft(estate).pairs(self.kind)))
 
     def _stands(self, pairs: Pairs) -> bool:
         return bool(((pairs.left == self.left) & (pairs.right == self.right)).any())

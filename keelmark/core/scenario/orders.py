@@ -17,6 +17,7 @@ from keelmark.core.scenario.effects import (
     Retire,
     SetAmount,
     SetLink,
+    SetPair,
     SetWord,
 )
 from keelmark.core.scenario.moves import Parts
@@ -40,6 +41,8 @@ class StepKind(StrEnum):
     DEPLOY_VMS = "deploy VMs"
     ADD_HOSTS = "add hosts"
     SET_QUOTA = "set quota"
+    START_MIRROR = "start mirror"
+    END_MIRROR = "end mirror"
     NAME_TIER = "name tier"
     PROMISE_POLICY = "promise policy"
     REMOVE = "remove"
@@ -86,6 +89,7 @@ class _Writer:
         self.estate, self.number = estate, number
         self.sizes = sizes  # as earlier moves have left them
         self.effects = [one for one in effects if isinstance(one, OfRow)]
+        self.pairs = [one for one in effects if isinstance(one, SetPair)]
         self.born = {(one.kind, one.row): one for one in effects if isinstance(one, Born)}
 
     def steps(self) -> Iterator[Step]:
@@ -100,6 +104,7 @@ class _Writer:
                 yield from self._moved(one)
             elif isinstance(one, SetAmount) and one.column == "quota":
                 yield self._quota(one)
+        yield from self._mirrors()
         words = [one for one in self.effects if isinstance(one, SetWord)]
         for column, kind in _NAMED.items():
             if some := [one for one in words if one.column == column]:
@@ -194,6 +199,23 @@ class _Writer:
             one, kind, f"Move {one.kind} {self._named(one)} to {one.link} {to.names[one.to]}",
             {"to": to.names[one.to], "to_id": int(to.ids[one.to]), "to_kind": one.link},
         )  # fmt: skip
+
+    def _mirrors(self) -> Iterator[Step]:
+        """Volumes that are mirrored from then on, or no longer."""
+        table = self.estate.table("volume")
+        for pair in self.pairs:
+            if pair.kind != "replicas":
+                continue
+            of = SetLink(day=pair.day, kind="volume", row=pair.left, link="", to=pair.right)
+            copy = self.born.get(("volume", pair.right))
+            name = copy.name if copy else table.names[pair.right]
+            values: Values = {"volume": self._named(of), "copy": name}
+            if pair.is_there:
+                title = f"Mirror volume {self._named(of)} to volume {name}"
+                yield self._step(of, StepKind.START_MIRROR, title, values)
+            else:
+                title = f"End the mirror of volume {self._named(of)} at volume {name}"
+                yield self._step(of, StepKind.END_MIRROR, title, values)
 
     def _quota(self, one: SetAmount) -> Step:
         return self._step(

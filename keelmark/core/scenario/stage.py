@@ -229,6 +229,12 @@ class Stage:
         rows = pairs.left[pairs.right == volume.row]
         return [one for row in rows.tolist() if self.is_there(one := At("datastore", int(row)))]
 
+    def replicas_of(self, volume: At) -> list[At]:
+        """Return the volumes that hold what a volume holds."""
+        pairs = self.draft.pairs("replicas")
+        rows = pairs.right[pairs.left == volume.row]
+        return [one for row in rows.tolist() if self.is_there(one := At("volume", int(row)))]
+
     # What is written
 
     def write(self, effect: Effect) -> None:

@@ -16,6 +16,7 @@ from keelmark.estate.models import (
     Host,
     Pool,
     Project,
+    Replica,
     Sight,
     Tenant,
     VirtualDisk,
@@ -199,6 +200,17 @@ def _quota_set(step: WorkStep) -> Proof:
     return _gone()
 
 
+def _mirrored(step: WorkStep) -> Proof:
+    """Whether a volume is read as mirrored to another, or as mirrored no longer."""
+    volume = Volume.objects.filter(pk=step.subject_id, entity__retired_at=None).first()
+    if volume is None:
+        return _gone()
+    stands = Replica.objects.filter(volume=volume, target__name=step.values["copy"]).exists()
+    says = f"{'' if stands else 'not '}mirrored to {step.values['copy']}"
+    is_so = stands == (step.kind == StepKind.START_MIRROR)
+    return Proof(is_so=is_so, read_at=volume.read_at, says=says)
+
+
 def _named(step: WorkStep) -> Proof:
     """Whether all that a tier or policy was planned for have it now, by their own names."""
     ids = [int(one) for one in step.values["ids"]]
@@ -233,6 +245,8 @@ _PROOFS: Final[dict[StepKind, Callable[[WorkStep], Proof]]] = {
     StepKind.DEPLOY_VMS: _vms_deployed,
     StepKind.ADD_HOSTS: _hosts_added,
     StepKind.SET_QUOTA: _quota_set,
+    StepKind.START_MIRROR: _mirrored,
+    StepKind.END_MIRROR: _mirrored,
     StepKind.NAME_TIER: _named,
     StepKind.PROMISE_POLICY: _named,
     StepKind.REMOVE: _removed,

@@ -3577,9 +3577,11 @@ export interface components {
          *     * `set_quota` - set_quota
          *     * `name_tier` - name_tier
          *     * `promise_policy` - promise_policy
+         *     * `mirror` - mirror
+         *     * `end_mirror` - end_mirror
          * @enum {string}
          */
-        MoveKindEnum: "free" | "migrate" | "place" | "clone" | "change_growth" | "new_datastore" | "extend_datastore" | "extend_pool" | "new_pool" | "add_hosts" | "remove_hosts" | "retire" | "set_quota" | "name_tier" | "promise_policy";
+        MoveKindEnum: "free" | "migrate" | "place" | "clone" | "change_growth" | "new_datastore" | "extend_datastore" | "extend_pool" | "new_pool" | "add_hosts" | "remove_hosts" | "retire" | "set_quota" | "name_tier" | "promise_policy" | "mirror" | "end_mirror";
         MoveKindRead: {
             kind: components["schemas"]["MoveKindEnum"];
             title: string;
@@ -5066,12 +5068,14 @@ export interface components {
          *     * `deploy VMs` - deploy VMs
          *     * `add hosts` - add hosts
          *     * `set quota` - set quota
+         *     * `start mirror` - start mirror
+         *     * `end mirror` - end mirror
          *     * `name tier` - name tier
          *     * `promise policy` - promise policy
          *     * `remove` - remove
          * @enum {string}
          */
-        StepKindEnum: "add pool" | "extend pool" | "create volume" | "extend volume" | "map volume" | "move volume" | "make datastore" | "extend datastore" | "move disk" | "deploy VMs" | "add hosts" | "set quota" | "name tier" | "promise policy" | "remove";
+        StepKindEnum: "add pool" | "extend pool" | "create volume" | "extend volume" | "map volume" | "move volume" | "make datastore" | "extend datastore" | "move disk" | "deploy VMs" | "add hosts" | "set quota" | "start mirror" | "end mirror" | "name tier" | "promise policy" | "remove";
         StepRead: {
             label: string;
             sign: string;

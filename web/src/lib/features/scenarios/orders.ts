@@ -113,6 +113,7 @@ const NAMES: Record<string, string> = {
   cluster: 'cluster',
   datastore: 'datastore',
   volume: 'volume',
+  copy: 'copy',
   to: 'to',
   size_bytes: 'size',
   was_bytes: 'was',
