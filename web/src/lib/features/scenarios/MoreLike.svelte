@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { onMount } from 'svelte';
   import type { Ask } from '$lib/api/scenarios';
   import { counted, formatBytes } from '$lib/format';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
@@ -9,9 +10,10 @@
 
   /** More of a VM that there is: its form is filled with what it and its kin teach. */
   interface Props {
+    like: number | null; // of which it is begun
     onlearnt: (told: Record<string, string>) => void;
   }
-  let { onlearnt }: Props = $props();
+  let { like, onlearnt }: Props = $props();
   const ASK: Ask = {
     name: 'like',
     label: 'More like',
@@ -35,6 +37,7 @@
     try {
       const learnt = await moreOf(one.id);
       told = learnt;
+      picked = [{ ...one, name: learnt.name }];
       onlearnt({
         name: `${learnt.name.replace(/\d+$/, '')}new`,
         cpus: String(learnt.n_cpus),
@@ -46,6 +49,9 @@
       error = refused instanceof Error ? refused : new Error(String(refused));
     }
   }
+  onMount(() => {
+    if (like !== null) void learn([{ id: like, kind: 'vm', name: '…' }]);
+  });
   const least = $derived(told ? Math.min(...told.disks.map((one) => one.n_busy)) : 0);
 </script>
 

@@ -24,7 +24,9 @@
     rebase,
     say,
     scenarioQuery,
+    setMoves,
     settle,
+    shifted,
     step,
     type Scenario,
   } from './queries';
@@ -155,6 +157,10 @@
         <ScenarioTools
           scenario={told}
           onstep={(isBack) => void changing.make(() => step(told, isBack))}
+          onshift={(days) =>
+            void changing.make(() =>
+              setMoves(told, shifted(told.moves, days), `shifted by ${days} d`),
+            )}
           oncopy={(name) => void makeCopy(told, name)}
           onsettle={(more) => void changing.make(() => settle(told, more))}
         />

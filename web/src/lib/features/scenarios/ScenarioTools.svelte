@@ -10,6 +10,7 @@
     scenario: Scenario;
     onstep: (isBack: boolean) => void;
     oncopy: (name: string) => void;
+    onshift: (days: number) => void;
     onsettle: (more: {
       name?: string;
       note?: string;
@@ -17,10 +18,12 @@
       is_dropped?: boolean;
     }) => void;
   }
-  let { scenario, onstep, oncopy, onsettle }: Props = $props();
+  let { scenario, onstep, oncopy, onshift, onsettle }: Props = $props();
   const isDraft = $derived(scenario.state === 'draft');
   const mayUndo = $derived(scenario.may_change && isDraft && scenario.can_undo);
   const mayRedo = $derived(scenario.may_change && isDraft && scenario.can_redo);
+  let days = $state('7');
+  const shift = $derived(/^-?\d{1,4}$/.test(days.trim()) ? Number(days) : 0);
   let copyName = $derived(`${scenario.name}, otherwise`);
   let name = $derived(scenario.name);
   let note = $derived(scenario.note);
@@ -52,6 +55,29 @@
       disabled={!mayRedo}
       onclick={() => onstep(false)}>redo</button
     >
+  {/if}
+  {#if scenario.may_change && isDraft && scenario.moves.length > 0}
+    <Menu label="Shift all dates" shown="shift" class="w-56" buttonClass="underline">
+      {#snippet children(close)}
+        <form
+          class="flex flex-col gap-2"
+          onsubmit={(event) => {
+            event.preventDefault();
+            if (shift === 0) return;
+            close();
+            onshift(shift);
+          }}
+        >
+          <Field
+            label="All moves later by so many days"
+            bind:value={days}
+            fault={shift === 0 ? 'Whole days; below 0 they come earlier.' : undefined}
+          />
+          <p class="text-ink-soft">None comes before today.</p>
+          <Button type="submit" size="xs" color="primary">shift them</Button>
+        </form>
+      {/snippet}
+    </Menu>
   {/if}
   <Menu label="Copy it" shown="copy" class="w-64" buttonClass="underline">
     {#snippet children(close)}

@@ -32,6 +32,7 @@
       ...(bearing.scenario === null ? {} : { scenario: bearing.scenario }),
     }),
   );
+  const like = Number(page.url.searchParams.get('like') ?? '') || null;
   const into = $derived(page.url.searchParams.get('into') ?? String(bearing.scenario ?? ''));
   let refused: Error | null = $state(null);
 
@@ -79,7 +80,7 @@
         >several at once, from a table or OVF</a
       >
     </p>
-    <MoreLike onlearnt={(told) => void writeQuery(told)} />
+    <MoreLike {like} onlearnt={(told) => void writeQuery({ ...told, like: null })} />
     <WorkloadForm
       {form}
       faults={asked.faults}

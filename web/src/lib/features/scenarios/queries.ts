@@ -1,6 +1,7 @@
 import { keepPreviousData, queryOptions } from '@tanstack/svelte-query';
 import { api, bodyOf, seen, type Schemas } from '$lib/api/client';
 import { keys } from '$lib/api/queries';
+import { addDays, todayIso } from '$lib/format';
 import { bearing } from '$lib/url/bearing.svelte';
 
 export type Scenario = Schemas['ScenarioRead'];
@@ -80,6 +81,13 @@ export function setMoves(scenario: Scenario, moves: MoveWrite[], what: string) {
     }),
   );
 }
+
+/** All moves so many days later, or earlier; none before today. */
+export const shifted = (moves: Move[], days: number): MoveWrite[] =>
+  plain(moves).map((one) => {
+    const on = addDays(one.on ?? todayIso(), days);
+    return { ...one, on: on < todayIso() ? todayIso() : on };
+  });
 
 /** Take the last change back, or do again what was taken back. */
 export function step(scenario: Scenario, isBack: boolean) {

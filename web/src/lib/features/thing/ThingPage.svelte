@@ -12,6 +12,7 @@
   import { thingQuery } from '$lib/ui/thing/queries';
   import Surroundings from '$lib/ui/thing/Surroundings.svelte';
   import { growthDays } from '$lib/ui/windows';
+  import { isBorn } from '$lib/url/things';
   import { bearing, setQuery } from '$lib/url/bearing.svelte';
   import Berths from './Berths.svelte';
   import BigGauge from './BigGauge.svelte';
@@ -154,7 +155,10 @@
               : `as read on ${formatDay(bearing.at)}`}
           </p>
         {/if}
-        <div class="ml-auto">
+        <div class="ml-auto flex items-baseline gap-3">
+          {#if entity?.kind === 'vm' && !isBorn(thingId)}
+            <a class="underline" href={bearing.href(`/try?like=${thingId}`)}>more like it</a>
+          {/if}
           <PutInto
             things={[{ id: thingId, kind: entity?.kind ?? 'pool', name }]}
             class="border border-plan px-2 py-0.5 whitespace-nowrap text-plan hover:bg-paper-raised"
