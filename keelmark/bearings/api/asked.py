@@ -1,6 +1,7 @@
 """What a request says of its bearing."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 from datetime import date, timedelta
 from typing import Any
 
@@ -96,6 +97,13 @@ def _day(told: str) -> int | None:
 def view_of(request: Request) -> View:
     """Return what the person behind a request looks at."""
     return view_for(actor_of(request), bearing=bearing_of(request))
+
+
+def plain_view_of(view: View, request: Request) -> View | None:
+    """Return the same without the scenario that is looked at, None where none is."""
+    if view.bearing.scenario_id is None:
+        return None
+    return view_for(actor_of(request), bearing=replace(view.bearing, scenario_id=None))
 
 
 def looked_at(request: Request, entity_id: int) -> tuple[View, Node]:

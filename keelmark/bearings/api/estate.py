@@ -23,6 +23,7 @@ from keelmark.bearings.api.asked import (
     groupings,
     kind_named,
     names_asked,
+    plain_view_of,
     view_of,
 )
 from keelmark.bearings.selectors.export import FORMATS, exported
@@ -68,6 +69,10 @@ class RowRead(serializers.Serializer[Record]):
     kind = serializers.CharField()
     name = serializers.CharField()
     cells = serializers.DictField(help_text="by column: an amount, a word, or a linked thing")
+    otherwise = serializers.DictField(
+        allow_null=True, help_text="cells that a scenario changes, as they are without it"
+    )
+    is_new = serializers.BooleanField(help_text="a scenario brings it")
 
 
 class RowsRead(serializers.Serializer[Record]):
@@ -158,24 +163,37 @@ class RowsView(_OfKindView):
         begin, size = _begin(request, ids=columns.table.ids[rows]), _page_size(request)
         page = rows[begin : begin + size].tolist()
         end = begin + len(page)
+        plain_view = plain_view_of(columns.view, request)
+        plain = None if plain_view is None else Columns(plain_view, kind=columns.kind)
         return Response(
             {
                 "at": at_told(columns.view),
                 "n_all": len(rows),
                 # Only the first page tells what all add up to: the others would say the same.
                 "totals": [] if begin else _totals(columns, rows=rows, names=names),
-                "results": [_row(columns, row=row, names=names) for row in page],
+                "results": [_row(columns, row=row, names=names, plain=plain) for row in page],
                 "next": f"{end}.{columns.table.ids[page[-1]]}" if end < len(rows) else None,
             }
         )
 
 
-def _row(columns: Columns, *, row: int, names: list[str]) -> dict[str, Any]:  # Any: JSON
+def _row(
+    columns: Columns, *, row: int, names: list[str], plain: Columns | None
+) -> dict[str, Any]:  # Any: JSON
+    told = cells(columns, row=row, names=names)
+    # What a scenario brings stands behind all that there are.
+    is_new = plain is not None and row >= len(plain.table)
+    otherwise = None
+    if plain is not None and not is_new:
+        was = cells(plain, row=row, names=names)
+        otherwise = {name: was[name] for name in told if told[name] != was[name]}
     return {
         "id": int(columns.table.ids[row]),
         "kind": columns.kind,
         "name": columns.table.names[row],
-        "cells": cells(columns, row=row, names=names),
+        "cells": told,
+        "otherwise": otherwise,
+        "is_new": is_new,
     }
 
 

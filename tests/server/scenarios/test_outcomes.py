@@ -59,6 +59,21 @@ def test_every_screen_reads_the_estate_as_a_scenario(api, estate):
     assert api.get(f"/estate/things/{pk}", at=ahead(7)).status_code == 404
 
 
+def test_lists_tell_what_a_scenario_makes_otherwise(api, estate):
+    made = drawn_up(api, extend(estate, on=3), place(estate, on=7))
+    asked = {"columns": "used,size,array", "at": ahead(7)}
+    (pool,) = api.get("/estate/rows/pool", scenario=made["id"], **asked).json()["results"]
+    plain = cells(api, "pool", **asked)["swift-1"]
+    assert pool["otherwise"] == {"used": plain["used"], "size": plain["size"]}
+    assert not pool["is_new"]
+    (as_it_is,) = api.get("/estate/rows/pool", **asked).json()["results"]
+    assert (as_it_is["otherwise"], as_it_is["is_new"]) == (None, False)
+    vms = api.get("/estate/rows/vm", columns="used", at=ahead(7), scenario=made["id"]).json()
+    told = {one["name"]: (one["otherwise"], one["is_new"]) for one in vms["results"]}
+    assert told["sonar-new-5"] == (None, True)
+    assert told["sonar-0"] == ({}, False)
+
+
 READS = [
     "/estate/rows/vm", "/estate/facets/pool?by=state", "/estate/area/disk?by=tenant",
     "/estate/coast", "/estate/strata", "/estate/tide", "/estate/rows/pool/export?as=csv",

@@ -4616,6 +4616,12 @@ export interface components {
             cells: {
                 [key: string]: unknown;
             };
+            /** @description cells that a scenario changes, as they are without it */
+            otherwise: {
+                [key: string]: unknown;
+            } | null;
+            /** @description a scenario brings it */
+            is_new: boolean;
         };
         RowsRead: {
             at: components["schemas"]["AtRead"];

@@ -101,6 +101,8 @@
     ...columns.filter((one) => !one.isAlways && one.isPutAway),
   ]);
   const measures = $derived(new Map(fields.map((one) => [one.name, one.measure])));
+  /** Whether a scenario that is looked at makes a figure another one. */
+  const isChanged = (row: Row, key: string) => row.otherwise != null && key in row.otherwise;
   const EXPORTS = ['csv', 'xlsx', 'parquet'];
   const exportHref = (as: string) => {
     const query = Object.entries({ ...where, columns: names, order: orders, as })
@@ -111,7 +113,9 @@
 </script>
 
 {#snippet named(row: Row)}
-  <a class="hover:underline" href={bearing.href(pathOf(row))}>{row.name}</a>
+  <a class={['hover:underline', row.is_new && 'text-plan']} href={bearing.href(pathOf(row))}
+    >{row.name}</a
+  >{#if row.is_new}<span class="ml-1 text-xs text-plan">planned</span>{/if}
 {/snippet}
 {#snippet stated(row: Row)}
   <span class="flex items-center gap-1.5">
@@ -125,8 +129,10 @@
   {@const to = row.cells[key] as Linked | null}
   {#if to}
     <button
-      class="lead max-w-full text-left hover:underline"
-      title="narrow to {to.name}; with Alt it is left out"
+      class={['lead max-w-full text-left hover:underline', isChanged(row, key) && 'text-plan']}
+      title="{isChanged(row, key)
+        ? `as it is: ${(row.otherwise?.[key] as Linked | null)?.name ?? '–'}; `
+        : ''}narrow to {to.name}; with Alt it is left out"
       onclick={(event) => void bearing.narrow(to.kind, to.name, event.altKey)}>{to.name}</button
     >
   {:else}–{/if}
@@ -135,12 +141,17 @@
   {@const measure = measures.get(key) ?? 'text'}
   {@const one = row.cells[key]}
   <span
-    class={first?.at.when === 'forecast' && FORECAST.has(key) ? 'text-plan' : ''}
-    title={measure === 'bytes'
-      ? exactBytes(one as number | null)
-      : measure === 'until' && typeof one === 'number'
-        ? `in ${formatCount(daysAhead(one))} d`
-        : ''}>{cellText(one, measure, key === 'grown')}</span
+    class={[
+      (isChanged(row, key) || (first?.at.when === 'forecast' && FORECAST.has(key))) && 'text-plan',
+      isChanged(row, key) && 'font-semibold',
+    ]}
+    title={isChanged(row, key)
+      ? `as it is: ${cellText(row.otherwise?.[key], measure, key === 'grown')}`
+      : measure === 'bytes'
+        ? exactBytes(one as number | null)
+        : measure === 'until' && typeof one === 'number'
+          ? `in ${formatCount(daysAhead(one))} d`
+          : ''}>{cellText(one, measure, key === 'grown')}</span
   >
 {/snippet}
 {#snippet summed(column: Column<Row>)}
