@@ -22,7 +22,7 @@ def test_every_protocol_tells_of_its_kinds(signed_in: Page):
         expect(feeds.feed(name)).to_contain_text(re.compile("good .* ago|reading|writing|waiting"))
     expect(feeds.feed("kelp")).to_contain_text("860")  # its VMs
     # While it is being collected it tells how far that is instead.
-    expect(feeds.feed("samphire")).to_contain_text("Host samphire-2 left out", timeout=60_000)
+    expect(feeds.feed("samphire")).to_contain_text("Host samphire-2 left out", timeout=180_000)
     expect(feeds.feed("counters")).to_contain_text("readings and facts of what others tell of")
 
 

@@ -151,3 +151,19 @@ def test_more_of_a_vm_is_asked_for_as_its_kin_are(signed_in: Page):
     expect(signed_in.get_by_text(re.compile("Learnt of \\d+ VMs alike"))).to_be_visible()
     expect(signed_in.get_by_label("Called")).to_have_value("sonar-dnew")
     expect(signed_in.get_by_label("disk 2, busy IOPS")).not_to_have_value("")
+
+
+def test_one_more_datastore_tells_how_many_vms_and_how_long_it_brings(signed_in: Page):
+    plan = ScenarioPage(signed_in)
+    plan.draw_up("One more datastore")
+    form = plan.begin("Make a datastore")
+    plan.pick(form, "On pool", "plover-1 deep-6")
+    plan.pick(form, "For cluster", "samphire")
+    form.get_by_label("Name", exact=True).fill("samphire-more")
+    form.get_by_label("Size").fill("40 TiB")
+    plan.put_in(form)
+    signed_in.get_by_role("button", name=re.compile("^at ")).first.wait_for()
+    berths = plan.line("One more datastore").get_by_role("cell").first
+    expect(plan.runway("samphire").first).to_be_visible()
+    signed_in.keyboard.press("]")  # to the day on which it comes
+    expect(berths).to_contain_text("better")

@@ -31,6 +31,7 @@ from keelmark.feeds.changes.asking import (
     try_again,
 )
 from keelmark.feeds.changes.reading import change_sets_for
+from keelmark.feeds.errors import ChangeStateError
 from keelmark.feeds.models import Change, ChangeSet, ChangeState
 
 
@@ -185,5 +186,9 @@ class ChangeSetViewSet(mixins.ListModelMixin, mixins.RetrieveModelMixin, Generic
     @action(detail=True, methods=["post"], url_path="take-back")
     def take_back(self, request: Request, pk: str | None = None) -> Response:
         """Ask for the way back: what was set is set to what it was, if it still is so."""
-        one = take_back(actor=actor_of(request), set_id=self.get_object().pk, key=key_of(request))
+        asked = self.get_object()
+        if asked.changes.exclude(what=LIMITS).exists():
+            # Something may be lost by it, which is named there first.
+            raise ChangeStateError(why="That is taken back at its step of the work order.")
+        one = take_back(actor=actor_of(request), set_id=asked.pk, key=key_of(request))
         return self._told(one, status=202)

@@ -19,12 +19,14 @@ from keelmark.core.forecast import Runway
 from keelmark.core.placement.berths import berths_at
 from keelmark.core.policy.facts import SUBJECTS
 from keelmark.core.policy.states import BROKEN
-from keelmark.core.scenario.outcome import exposed, past_limit
+from keelmark.core.scenario.effects import OfRow
+from keelmark.core.scenario.outcome import Ends, exposed, past_limit
 from keelmark.forecasts.berths.counting import reference_vm
 from keelmark.readings.rows import EPOCH
 from keelmark.scenarios.selectors.kept import PlannedMoves
 
 ENDING = ("pool", "datastore")
+MOVING = (*ENDING, "cluster")  # of whole clusters it is told by how long they last
 MOST_ENDS = 60
 MOST_TURNED = 12
 Broken = dict[str, Bools]  # who of each kind of subjects
@@ -226,18 +228,34 @@ def name_of(reading: Reading, kind: str, row: int) -> str:
 def _moved(view: View, *, as_it_is: View, drawn: Drawn) -> tuple[list[Moved], int]:
     """What a plan touches, the one that ends first with it first."""
     found: list[tuple[float, str, int]] = []
-    for kind in ENDING:
+    told = drawn.compiled
+    own = {(one.kind, one.row) for one in told.plan.effects if isinstance(one, OfRow)}
+    # What others hold is reckoned anew with it, and moves by nothing that is planned here.
+    others = {(one.kind, one.row) for one in told.estate.holds} - own
+    for kind in MOVING:
         ends = drawn.ends.get(kind)
         if ends is None:
             continue
         rows = np.flatnonzero(ends.is_touched)
         shown = _seen_either(view, as_it_is, kind)
         days = np.nan_to_num(ends.after.early_days, nan=np.inf, posinf=np.inf)
-        found += [(float(days[row]), kind, row) for row in rows.tolist() if shown[row]]
+        found += [
+            (float(days[row]), kind, row)
+            for row in rows.tolist()
+            if shown[row] and ((kind, row) not in others or _differ(ends, row))
+        ]
     found.sort()
     return [_told(view, as_it_is, drawn, kind, row) for _, kind, row in found[:MOST_ENDS]], len(
         found
     )
+
+
+def _differ(ends: Ends, row: int) -> bool:
+    names = ("early_days", "likely_days", "late_days")
+    before, after = (
+        [float(getattr(way, name)[row]) for name in names] for way in (ends.before, ends.after)
+    )
+    return not np.allclose(before, after, atol=0.5, equal_nan=True)
 
 
 def _seen_either(view: View, as_it_is: View, kind: str) -> Bools:
@@ -254,12 +272,11 @@ def _told(view: View, as_it_is: View, drawn: Drawn, kind: str, row: int) -> Move
     lead = int(marks.lead_time_days[row])
     is_born = row >= len(as_it_is.reading.estate.table(kind))
     reading = view.reading
-    link = "array" if kind == "pool" else "cluster"
-    at = int(reading.link(kind, link)[row])
+    at = int(reading.link(kind, "cluster")[row]) if kind == "datastore" else NOWHERE
     site = int(reading.link(kind, "site")[row])
     place = [
         reading.estate.table(name).names[to]
-        for name, to in (("site", site), (link, at if kind != "pool" else NOWHERE))
+        for name, to in (("site", site), ("cluster", at))
         if to != NOWHERE
     ]
     return Moved(

@@ -1,5 +1,7 @@
 """Carries work orders out: step by step at the far ends, on until one is not verified."""
 
+from contextlib import suppress
+
 import structlog
 from django.contrib.auth.models import User
 from django.db import transaction
@@ -21,6 +23,7 @@ from keelmark.feeds.changes.asking import (
     try_again,
 )
 from keelmark.feeds.changes.reading import LIVE
+from keelmark.feeds.errors import ChangeStateError
 from keelmark.feeds.models import ChangeSet, ChangeState
 from keelmark.feeds.services.jobs import ask_once
 from keelmark.scenarios.errors import StepError, WordError
@@ -79,7 +82,8 @@ def halt_order(*, actor: User, scenario_id: int) -> WorkOrder:
     for step in _steps(order):
         change = step.change
         if change is not None and change.state == ChangeState.QUEUED and not change.progress:
-            drop_changes(actor=actor, set_id=change.change_set_id)
+            with suppress(ChangeStateError), transaction.atomic():  # it may be sent by now
+                drop_changes(actor=actor, set_id=change.change_set_id)
     _halt(order, why=f"Halted by {actor.get_username()}.")
     _audit(actor, order, action="halt work order")
     return order

@@ -91,6 +91,8 @@ def drop_order(*, actor: User, scenario_id: int) -> None:
     locked(actor, scenario_id, seen_version=None, may_be_accepted=True)
     if order.ended_at is not None:
         raise StepError(why="All of it is carried out; there is nothing to take back.")
+    if order.steps.filter(change__state__in=LIVE).exists():
+        raise StepError(why="A step of it is being carried out: halt it, or wait for its end.")
     n_done = order.steps.exclude(state=StepState.TO_DO).count()
     order.delete()
     _audit(actor, order.scenario, action="drop work order", after={"n_steps_begun": n_done})

@@ -264,6 +264,8 @@ def test_each_step_has_its_day_unless_it_is_asked_for(desk, estate, array, colle
     assert told["waits"]["what"] == "far end"
     again = send(desk, order, "steps/1/change")
     assert (again.status_code, Change.objects.count()) == (409, 1)
+    path = f"/scenarios/{order['scenario_id']}/order"
+    assert desk.send("DELETE", path).status_code == 409  # it is being sent
     go(collected)
     assert states(read(desk, order))[0] == "verified"
 
@@ -275,6 +277,11 @@ def test_what_is_made_is_taken_back_from_its_last_step_on(desk, estate, array, c
     go(collected)
     told = read(desk, order)
     assert [one["has_back"] for one in told["steps"][:3]] == [True, True, False]
+    of_room = desk.get("/change-sets").json()["results"][0]["id"]
+    around = desk.client.post(
+        f"/api/v1/change-sets/{of_room}/take-back", headers={"Idempotency-Key": "around"}
+    )
+    assert (around.status_code, "at its step" in around.json()["detail"]) == (409, True)
     early = send(desk, order, f"steps/1/change?confirms={NAME}", "DELETE")
     assert (early.status_code, "Step 2 lies on it" in early.json()["detail"]) == (409, True)
     assert send(desk, order, "steps/2/change", "DELETE").status_code == 202

@@ -228,3 +228,19 @@ def test_an_answer_that_cannot_be_asked_for_is_refused(api, estate, query, field
     told = api.get(f"/scenarios/{drawn_up(api)['id']}/answer", **query)
     assert told.status_code == 400
     assert told.json()["errors"][0]["pointer"] == f"#/{field}"
+
+
+def test_one_more_datastore_tells_how_many_vms_and_how_long_it_brings(api, estate):
+    fields = {
+        "pool": estate["uuid.p"], "cluster": estate["id.kelp"], "name": "kelp-new",
+        "size_bytes": 8 * TIB,
+    }  # fmt: skip
+    made = drawn_up(api, {"on": ahead(2), "kind": "new_datastore", "fields": fields})
+    told = outcome(api, made, days=10)
+    before, after = line(told, None), line(told, made)
+    (kelp,) = [one for one in after["clusters"] if one["name"] == "kelp"]
+    (was,) = [one for one in before["clusters"] if one["name"] == "kelp"]
+    assert (was["limited_by"], kelp["n_free"] > was["n_free"]) == ("disk_bytes", True)
+    moved = {one["name"]: one for one in told["moved"]}
+    sizes = [moved["kelp"][name]["size_bytes"] for name in ("before", "after")]
+    assert sizes[1] - sizes[0] == 8 * TIB

@@ -46,6 +46,7 @@ export const FIRST_COLUMNS: Partial<Record<KindName, string[]>> = {
   drive: ['array', 'pool', 'role', 'media', 'size'],
   port: ['array', 'controller', 'protocol', 'up', 'logins', 'speed'],
   host: ['cluster', 'health', 'cpus', 'memory', 'used', 'errors'],
+  cluster: ['site', 'state', 'used', 'size', 'fill', 'promised', 'grown', 'runway'],
   account: ['tenant', 'state', 'used', 'size', 'fill', 'grown'],
   bucket: ['account', 'project', 'used', 'objects', 'hot', 'warm', 'cold', 'grown'],
   tenant: ['state', 'used', 'size', 'fill', 'grown'],

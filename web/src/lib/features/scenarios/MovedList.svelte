@@ -43,7 +43,7 @@
       const days = daysUntil(after) - daysUntil(before);
       return days === 0 ? 'as it was' : `${days > 0 ? '+' : '−'}${Math.abs(days)} d`;
     }
-    return before ? 'no longer' : after ? 'comes to an end' : '';
+    return before ? 'ends no more' : after ? 'comes to an end' : '';
   }
   const isWorse = (one: Moved) => {
     const far = Number.MAX_SAFE_INTEGER;

@@ -91,7 +91,7 @@
       Rows of a table, or an OVF descriptor
       <Textarea
         rows={10}
-        class="mt-0.5 w-full overflow-x-auto bg-paper font-mono text-xs whitespace-pre text-ink"
+        class="mt-0.5 w-full bg-paper font-mono text-xs text-ink"
         placeholder={EXAMPLE}
         value={typed}
         oninput={(event) => type(event.currentTarget.value)}
