@@ -134,10 +134,11 @@ def _history(n_days: int) -> None:
     """Days before today, month by month as whole arrays; today came with the inventory."""
     from django.db import connection, transaction
 
+    from keelmark.core.days import EPOCH
     from keelmark.estate.models import Entity
     from keelmark.readings import sql
     from keelmark.readings.binary import copy_payload
-    from keelmark.readings.rows import EPOCH, daily_rows
+    from keelmark.readings.rows import daily_rows
     from keelmark.readings.services import write_daily
 
     kinds = ["pool", "volume", "datastore", "disk"]

@@ -76,9 +76,10 @@ def _packed(n: int) -> dict[str, float]:
 def _rows(n: int) -> dict[str, float]:
     from django.db import connection
 
+    from keelmark.core.days import EPOCH
     from keelmark.readings.performance.reading import row_steps
     from keelmark.readings.rollup import roll_up
-    from keelmark.readings.rows import DAY_US, EPOCH, STEP_US, StepRows
+    from keelmark.readings.rows import DAY_US, STEP_US, StepRows
     from keelmark.readings.services import write_steps
 
     now = datetime.now(UTC)

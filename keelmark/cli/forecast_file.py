@@ -8,9 +8,9 @@ from typing import Any
 import numpy as np
 
 from keelmark.cli.series_file import Tell
-from keelmark.cli.series_store import EPOCH, SeriesStore, Table
+from keelmark.cli.series_store import SeriesStore, Table
 from keelmark.core.arrays import Float64s, Int64s
-from keelmark.core.days import date_after
+from keelmark.core.days import EPOCH, date_after
 from keelmark.core.forecast import Forecast, Runway, forecast, paths, runway
 from keelmark.core.units import percent_of
 

@@ -3,7 +3,7 @@
 import tempfile
 from collections.abc import Iterator
 from dataclasses import dataclass
-from datetime import date, timedelta
+from datetime import timedelta
 from pathlib import Path
 from types import TracebackType
 
@@ -12,11 +12,11 @@ from numpy.typing import NDArray
 
 from keelmark.cli.series_file import OddFileError, Part, Tell, parts_of, refusal
 from keelmark.core.arrays import Float64s, Int64s
+from keelmark.core.days import EPOCH
 
 BUCKET_SERIES = 1000
 AT_ONCE = 500  # of a bucket: forecasts of more take more memory and no less time
 MOST_DAYS = 800  # of a series: what is older moves no way
-EPOCH = date(1970, 1, 1)
 _ROW = np.dtype([("series", "<i4"), ("day", "<i4"), ("used", "<f8")])
 _NEVER = np.iinfo(np.int64).min
 

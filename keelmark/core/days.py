@@ -2,6 +2,9 @@
 
 from datetime import date, timedelta
 from math import isfinite
+from typing import Final
+
+EPOCH: Final = date(1970, 1, 1)  # from which days are counted in columns
 
 
 def date_after(as_of: date | None, *, days: float | None) -> date | None:

@@ -7,11 +7,10 @@ from typing import Final
 from django.db.models import Count, Max, Model, QuerySet
 
 from keelmark.access.clock import utc_today
+from keelmark.core.days import EPOCH
 from keelmark.core.estate.estate import Estate
 from keelmark.core.estate.holds import Hold
 from keelmark.estate.models import Datastore, Reservation, VirtualDisk, Volume
-
-FIRST_DAY: Final = date(1970, 1, 1)  # from which holds count their days
 
 
 def standing_reservations() -> QuerySet[Reservation]:
@@ -57,12 +56,12 @@ def holds_on(places: Collection[int]) -> tuple[Hold, ...]:
 
 def day_of_hold(day: int) -> date:
     """Return the date of a day counted from 1970."""
-    return FIRST_DAY + timedelta(days=day)
+    return EPOCH + timedelta(days=day)
 
 
 def held_bytes(holds: Collection[Hold], *, on: date) -> int:
     """Return the bytes that are held on a date."""
-    return sum(one.bytes_on((on - FIRST_DAY).days) for one in holds)
+    return sum(one.bytes_on((on - EPOCH).days) for one in holds)
 
 
 def hold_of(one: Reservation, *, row: int) -> Hold:

@@ -16,6 +16,7 @@ import pyarrow.parquet as pa_parquet
 from django.db import transaction
 
 from keelmark.core.arrays import Bools, Int64s
+from keelmark.core.days import EPOCH
 from keelmark.core.performance import PARTS, STEPS_A_DAY
 from keelmark.estate.models import Alias
 from keelmark.feeds.errors import EstateFileError
@@ -24,7 +25,7 @@ from keelmark.feeds.models import Run, RunState
 from keelmark.readings.partitions import first_step_on
 from keelmark.readings.performance.coding import Steps
 from keelmark.readings.performance.packing import take_packed
-from keelmark.readings.rows import DAY_US, EPOCH, STEP_US, StepRows
+from keelmark.readings.rows import DAY_US, STEP_US, StepRows
 from keelmark.readings.services import write_steps
 
 KEYS = ("uid", "day")

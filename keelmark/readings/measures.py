@@ -8,6 +8,7 @@ from datetime import timedelta
 import numpy as np
 from django.db import connection, transaction
 
+from keelmark.core.days import EPOCH
 from keelmark.estate.documents import (
     BucketDocument,
     MeasuresDocument,
@@ -17,7 +18,7 @@ from keelmark.estate.documents import (
 )
 from keelmark.readings import sql
 from keelmark.readings.models import Measure
-from keelmark.readings.rows import DAY_US, EPOCH, microseconds, told_at_us
+from keelmark.readings.rows import DAY_US, microseconds, told_at_us
 
 BATCH_ROWS = 50_000
 

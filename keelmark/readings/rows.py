@@ -7,6 +7,7 @@ from datetime import UTC, date, datetime, time
 import numpy as np
 
 from keelmark.core.arrays import Bools, Float64s, Int64s, numbers
+from keelmark.core.days import EPOCH
 from keelmark.estate.documents import (
     BucketDocument,
     DatastoreDocument,
@@ -20,7 +21,6 @@ from keelmark.estate.documents import (
 from keelmark.readings.binary import UNKNOWN, Column, amounts, days, moments, reals
 from keelmark.readings.errors import RaggedReadingsError
 
-EPOCH = date(1970, 1, 1)
 DAY_US = 86_400_000_000
 END_OF_DAY_US = DAY_US - 1_000_000  # a daily reading without a time stands for the day's end
 STEP_US = 300_000_000

@@ -12,7 +12,7 @@ from keelmark.scenarios.api.orders import (
     OrderStepView,
     OrderView,
 )
-from keelmark.scenarios.api.outcomes import OutcomeView
+from keelmark.scenarios.api.outcomes import OutcomeView, ScenarioCourseView
 from keelmark.scenarios.api.placements import PlacementView
 from keelmark.scenarios.api.scenarios import (
     MoveKindsView,
@@ -53,5 +53,6 @@ urlpatterns = [
         OrderStepChangeView.as_view(),
         name="scenario-order-step-change",
     ),
+    path(f"{ONE}/course/<int:entity_id>", ScenarioCourseView.as_view(), name="scenario-course"),
     path(f"{ONE}/outcome", OutcomeView.as_view(), name="scenario-outcome"),
 ]

@@ -3,8 +3,9 @@ from datetime import date
 import numpy as np
 import pytest
 
+from keelmark.core.days import EPOCH
 from keelmark.readings.models import DailyReading
-from keelmark.readings.rows import DAY_US, EPOCH, daily_rows, end_to_end
+from keelmark.readings.rows import DAY_US, daily_rows, end_to_end
 from keelmark.readings.selectors import series_of
 from keelmark.readings.services import write_daily
 

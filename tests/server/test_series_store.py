@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 
 from keelmark.cli import series_file, series_store
 from keelmark.cli.console import CommandError
-from keelmark.cli.series_store import EPOCH, SeriesStore
+from keelmark.cli.series_store import SeriesStore
+from keelmark.core.days import EPOCH
 
 DAY = date(2026, 3, 1)
 READINGS = st.lists(

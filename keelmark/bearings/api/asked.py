@@ -15,10 +15,10 @@ from keelmark.access.errors import wrong_field
 from keelmark.bearings.selectors.cuts import node_of
 from keelmark.bearings.selectors.picture import day_of, newest_estate
 from keelmark.bearings.selectors.views import QUANTILES, Bearing, View, view_for
+from keelmark.core.days import EPOCH
 from keelmark.core.estate.kinds import KINDS, Kind, Measure
 from keelmark.core.estate.reading import Reading, When
 from keelmark.core.estate.strata import Node
-from keelmark.readings.rows import EPOCH
 
 WINDOWS_DAYS = (1, 7, 30, 90, 365)
 PAST_DAYS = 3650  # as far back as anything is kept

@@ -12,11 +12,11 @@ from keelmark.access.clock import now
 from keelmark.bearings.models import PackedDay
 from keelmark.bearings.packs.packing import packed, unpacked
 from keelmark.core.arrays import Int64s
+from keelmark.core.days import EPOCH
 from keelmark.core.estate.columns import NOWHERE, Amounts
 from keelmark.core.estate.estate import READ_KINDS, Estate, Past, PastAmounts
 from keelmark.readings.columnar import Told, Types, columns_of
 from keelmark.readings.models import DailyReading, PastTold
-from keelmark.readings.rows import EPOCH
 
 STANDS_DAYS = 7  # a reading stands for so many days after its own; then nobody read it
 SETTLED_DAYS = 2  # a day so long over is kept packed: until then feeds may be late

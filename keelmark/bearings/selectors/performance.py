@@ -9,6 +9,7 @@ import numpy as np
 from keelmark.bearings.selectors.things import sharing
 from keelmark.bearings.selectors.views import View
 from keelmark.core.arrays import Float64s, Int64s
+from keelmark.core.days import EPOCH
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.estate.places import places_of_disks
 from keelmark.core.estate.strata import Node
@@ -32,7 +33,6 @@ from keelmark.readings.performance.reading import (
     hours_of,
     steps_of,
 )
-from keelmark.readings.rows import EPOCH
 
 WINDOWS_DAYS: Final = (1, 7, 14, 30, 90, 365)
 N_BINS: Final = 288

@@ -21,6 +21,7 @@ from keelmark.bearings.packs.sources import LAYOUT
 from keelmark.bearings.selectors.loading import estate_of
 from keelmark.bearings.selectors.past import past_of, past_told_at
 from keelmark.core.arrays import Bools
+from keelmark.core.days import EPOCH
 from keelmark.core.estate.estate import Estate
 from keelmark.core.estate.reading import LIKELY, Beside, Reading, read
 from keelmark.core.scenario.compiling import Compiled
@@ -28,7 +29,6 @@ from keelmark.core.scenario.holding import with_holds
 from keelmark.core.scenario.outcome import Ends, ended
 from keelmark.core.scenario.plan import read_with
 from keelmark.estate.reservations import held_version, holds_in
-from keelmark.readings.rows import EPOCH
 
 TRIES = 3  # of reading what moves meanwhile
 KEPT_READINGS = 12  # the days and quantiles that one person drags over in a minute

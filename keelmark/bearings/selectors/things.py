@@ -10,6 +10,7 @@ from keelmark.bearings.selectors.lists import Columns, cells
 from keelmark.bearings.selectors.picture import reading_at
 from keelmark.bearings.selectors.views import View
 from keelmark.core.arrays import Bools, Int64s
+from keelmark.core.days import EPOCH
 from keelmark.core.estate.books import Sum, folded, total
 from keelmark.core.estate.columns import NOWHERE, Amounts, Words, unknown
 from keelmark.core.estate.copies import copied_elsewhere, pools_of_copies
@@ -18,7 +19,6 @@ from keelmark.core.estate.places import places_of_disks
 from keelmark.core.estate.reach import pulled, way_between
 from keelmark.core.estate.reading import LIKELY, grown
 from keelmark.core.estate.strata import Node
-from keelmark.readings.rows import EPOCH
 
 WINDOWS_DAYS = (1, 7, 30, 90, 365)
 MOST_NAMED = 12

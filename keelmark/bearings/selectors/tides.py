@@ -7,10 +7,10 @@ import numpy as np
 
 from keelmark.bearings.selectors.picture import Lately, drawn_of
 from keelmark.bearings.selectors.views import View
+from keelmark.core.days import EPOCH
 from keelmark.core.estate.columns import NOWHERE, Words
 from keelmark.core.estate.figures import figure
 from keelmark.core.forecast.sharing import summed
-from keelmark.readings.rows import EPOCH
 from keelmark.readings.selectors import series_of
 
 PAST_DAYS = 400

@@ -15,11 +15,11 @@ from keelmark.bearings.selectors.views import View
 from keelmark.compliance.models import DayServed, TierOutlook
 from keelmark.compliance.selectors.tiers import Tiered, tiered_at
 from keelmark.core.arrays import Bools, Int64s
+from keelmark.core.days import EPOCH
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.estate.reading import Reading, When
 from keelmark.core.qos.found import Found, FoundOf, Tally, found_of
 from keelmark.core.qos.tiers import Tier
-from keelmark.readings.rows import EPOCH
 
 DAYS: Final = 7  # that are looked at
 KEPT: Final = 2

@@ -15,13 +15,13 @@ from keelmark.compliance.errors import TooManyDisksError
 from keelmark.compliance.selectors.serving import LanesAsked, of_tier, seen_disks
 from keelmark.compliance.selectors.tiers import Tiered, configured, is_served
 from keelmark.core.arrays import Int64s
+from keelmark.core.days import EPOCH
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.estate.reading import When
 from keelmark.core.performance import STEPS_A_DAY, Floats, operations
 from keelmark.core.qos import Demand, Limits, Shared, demand_of
 from keelmark.core.qos.states import WAITED_BY
 from keelmark.readings.performance.reading import steps_of
-from keelmark.readings.rows import EPOCH
 
 MOST_DAYS: Final = 14
 MOST_DISKS: Final = 5_000

@@ -19,6 +19,7 @@ from keelmark.compliance.errors import TooManyDisksError
 from keelmark.compliance.selectors.found import FOUND, week_at
 from keelmark.compliance.selectors.tiers import Tiered, tiered_at
 from keelmark.core.arrays import Bools, Float64s, Int64s
+from keelmark.core.days import EPOCH
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.estate.reading import Reading, When
 from keelmark.core.estate.strata import Node
@@ -31,7 +32,6 @@ from keelmark.readings.performance.reading import (
     STEP_SECONDS,
     last_steps,
 )
-from keelmark.readings.rows import EPOCH
 
 STATES: Final = tuple(IoState)
 WORST_FIRST: Final = (

@@ -9,12 +9,12 @@ from django.db.models import QuerySet
 
 from keelmark.compliance.models import VerdictChange, VerdictKept
 from keelmark.core.arrays import Bools, Int64s
+from keelmark.core.days import EPOCH
 from keelmark.core.estate.columns import NOWHERE, Table
 from keelmark.core.policy.judging import Verdicts
 from keelmark.core.policy.rules import PLACE_OF
 from keelmark.core.policy.states import EXEMPT, VERDICTS
 from keelmark.readings.columnar import columns_of
-from keelmark.readings.rows import EPOCH
 
 _CODES = {one.value: code for code, one in enumerate(VERDICTS)}
 

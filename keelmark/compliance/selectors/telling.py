@@ -12,6 +12,7 @@ from keelmark.compliance.selectors.promised import minute_of
 from keelmark.compliance.selectors.serving import STATES, STEP_MINUTES, Served
 from keelmark.compliance.selectors.tiers import BY, configured, oversold
 from keelmark.core.arrays import Int64s
+from keelmark.core.days import EPOCH
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.estate.reading import When
 from keelmark.core.performance import PARTS, STEPS_A_DAY, Floats, operations
@@ -24,7 +25,6 @@ from keelmark.readings.performance.reading import (
     instants_of,
     steps_of,
 )
-from keelmark.readings.rows import EPOCH
 
 
 def lanes_of(

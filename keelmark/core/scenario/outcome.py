@@ -65,17 +65,20 @@ def ended(told: Compiled, *, now: Reading) -> tuple[Compiled, dict[str, Ends]]:
         Of today, as it is.
     """
     ends: dict[str, Ends] = {}
-    changes: dict[str, Changes] = {}
     tables = dict(told.estate.tables)
-    for kind in told.estate.outlooks:
-        changes[kind] = changes_of(told, now=now, kind=kind)
-    for whole, part, link in FOLDS:
-        if whole in changes and part in changes:
-            changes[whole] = _folded(told, changes[whole], of=changes[part], link=link, now=now)
-    for kind, change in changes.items():
+    for kind, change in changes_in(told, now=now).items():
         ends[kind] = ends_of(told, change, now=now)
         tables[kind] = _dated(tables[kind], ends[kind], day=told.estate.day)
     return replace(told, estate=replace(told.estate, tables=tables)), ends
+
+
+def changes_in(told: Compiled, *, now: Reading) -> dict[str, Changes]:
+    """Return what a plan makes of all that it touches, by kind; wholes with what their parts do."""
+    changes = {kind: changes_of(told, now=now, kind=kind) for kind in told.estate.outlooks}
+    for whole, part, link in FOLDS:
+        if whole in changes and part in changes:
+            changes[whole] = _folded(told, changes[whole], of=changes[part], link=link, now=now)
+    return changes
 
 
 def ends_of(told: Compiled, change: Changes, *, now: Reading) -> Ends:

@@ -6,11 +6,12 @@ from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
+from keelmark.core.days import EPOCH
 from keelmark.core.errors import QuantityError
 from keelmark.core.estate.kinds import Measure
 from keelmark.core.units import parse_bytes
 
-EPOCH_ORDINAL = date(1970, 1, 1).toordinal()
+EPOCH_ORDINAL = EPOCH.toordinal()
 _NUMBER = re.compile(r"^\d{1,15}(?:\.\d{1,6})?$")
 _DURATION = re.compile(r"^(\d{1,6})\s*([dwmy])$", re.IGNORECASE)
 _DAYS = {"d": 1, "w": 7, "m": 30, "y": 365}

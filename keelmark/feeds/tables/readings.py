@@ -11,6 +11,7 @@ import pyarrow.compute as pc
 
 from keelmark.access.clock import utc_today
 from keelmark.core.arrays import Bools, Int64s
+from keelmark.core.days import EPOCH
 from keelmark.estate.models import Kind
 from keelmark.feeds.tables.faults import CellError, Fault, fault_of
 from keelmark.feeds.tables.making import MAKES, Named
@@ -26,7 +27,7 @@ from keelmark.feeds.tables.names import Names
 from keelmark.feeds.window import day_fault
 from keelmark.readings.binary import UNKNOWN
 from keelmark.readings.partitions import window_of
-from keelmark.readings.rows import EPOCH, DailyRows, daily_rows, told_at_us
+from keelmark.readings.rows import DailyRows, daily_rows, told_at_us
 
 MAX_FAULTS = 200  # told one by one, a batch and column; the others are told together
 

@@ -5,11 +5,11 @@ from collections.abc import Sequence
 import numpy as np
 
 from keelmark.core.arrays import Float64s, numbers, whole_numbers
+from keelmark.core.days import EPOCH
 from keelmark.core.forecast import Fan, Outlook, Rhythm, paths
 from keelmark.core.forecast.fan import N_TOLD
 from keelmark.core.forecast.rhythm import MONTH_SLOTS, WEEK_DAYS
 from keelmark.forecasts.models import KeptForecast
-from keelmark.readings.rows import EPOCH
 
 
 def outlook_of(forecasts: Sequence[KeptForecast | None]) -> Outlook:

@@ -9,7 +9,7 @@ import numpy as np
 
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.attention import Attention, Fill, Judgement, attention_of
-from keelmark.core.days import date_after
+from keelmark.core.days import EPOCH, date_after
 from keelmark.core.estate.holds import Hold
 from keelmark.core.forecast import (
     Forecast,
@@ -32,7 +32,6 @@ from keelmark.forecasts.definitions.horizon import (
     NO_MARK,
     SAID_BEFORE_DAYS,
 )
-from keelmark.readings.rows import EPOCH
 from keelmark.readings.selectors import Series, series_of
 
 

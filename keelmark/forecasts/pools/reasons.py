@@ -5,10 +5,10 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
 from keelmark.core.attention import Attention
+from keelmark.core.days import EPOCH
 from keelmark.core.estate.holds import Hold
 from keelmark.core.ledger import Ledger
 from keelmark.core.units import PERCENT
-from keelmark.estate.reservations import FIRST_DAY
 from keelmark.forecasts.definitions.findings import Findings
 
 WEEK_DAYS = 7
@@ -69,7 +69,7 @@ def _held(holds: Sequence[Hold]) -> list[Part]:
     most = sum(one.most_bytes for one in holds)
     if most == 0:
         return []
-    first = FIRST_DAY + timedelta(days=min(one.first_day for one in holds))
+    first = EPOCH + timedelta(days=min(one.first_day for one in holds))
     return [_text("; "), {"bytes": most}, _text(f" held from {_day(first)}")]
 
 

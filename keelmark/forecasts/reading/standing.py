@@ -9,7 +9,7 @@ from django.contrib.auth.models import User
 from django.db.models import Count, F, Q, QuerySet
 
 from keelmark.core.arrays import Float64s, Int64s
-from keelmark.core.days import date_after
+from keelmark.core.days import EPOCH, date_after
 from keelmark.core.estate.holds import Hold
 from keelmark.core.forecast import Outlook, Runway, grown, runway
 from keelmark.core.units import percent_of
@@ -23,7 +23,6 @@ from keelmark.forecasts.definitions.kept import outlook_of
 from keelmark.forecasts.definitions.ways import WAYS, percents_of
 from keelmark.forecasts.definitions.wholes import places_of, whole_size
 from keelmark.forecasts.models import ForecastRun, KeptForecast, Metric
-from keelmark.readings.rows import EPOCH
 
 Triple = tuple[date | None, date | None, date | None]  # early, likely, late
 

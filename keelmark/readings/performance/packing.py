@@ -9,6 +9,7 @@ from django.db import connection, transaction
 from django.db.backends.utils import CursorWrapper
 
 from keelmark.core.arrays import Int64s
+from keelmark.core.days import EPOCH
 from keelmark.core.performance import PARTS, STEPS_A_DAY, Floats, rolled
 from keelmark.readings import sql
 from keelmark.readings.binary import Column, copy_payload, days, moments, reals
@@ -16,7 +17,7 @@ from keelmark.readings.partitions import STEPS, first_step_on
 from keelmark.readings.performance.coding import Steps, encoded
 from keelmark.readings.performance.reading import packed_steps, row_steps
 from keelmark.readings.reckoning import reckon_busy
-from keelmark.readings.rows import DAY_US, EPOCH
+from keelmark.readings.rows import DAY_US
 
 SETTLED_AFTER: Final = timedelta(hours=2)  # what comes later is packed in afterwards
 THINGS_AT_ONCE: Final = 400

@@ -10,11 +10,11 @@ import pyarrow as pa
 from django.db import connection
 
 from keelmark.core.arrays import Float64s, Int64s
+from keelmark.core.days import EPOCH
 from keelmark.core.performance import PARTS, STEPS_A_DAY
 from keelmark.readings import sql
 from keelmark.readings.columnar import columns_told
 from keelmark.readings.performance.coding import ALL_PARTS, Steps, decoded
-from keelmark.readings.rows import EPOCH
 
 HOURS_A_DAY: Final = 24
 STEP_SECONDS: Final = 86_400 // STEPS_A_DAY

@@ -15,9 +15,9 @@ from keelmark.access.clock import utc_today
 from keelmark.access.errors import wrong_field
 from keelmark.access.rights import Right
 from keelmark.access.versions import versioned, wanted_version
+from keelmark.core.days import EPOCH
 from keelmark.core.scenario.holding import HELD_KINDS
 from keelmark.forecasts.api.pools import Int64Field
-from keelmark.readings.rows import EPOCH
 from keelmark.scenarios.api.scenarios import SCENARIO
 from keelmark.scenarios.api.told import ScenarioRead, scenario_told
 from keelmark.scenarios.models import Scenario, State

@@ -14,8 +14,10 @@ from keelmark.access.errors import wrong_field
 from keelmark.bearings.api.asked import BEARING, ID_DIGITS, AtRead, at_told, bearing_of
 from keelmark.bearings.selectors.views import view_for
 from keelmark.forecasts.api.pools import Int64Field
+from keelmark.forecasts.api.standing import ENTITY
 from keelmark.scenarios.api.scenarios import SCENARIO
 from keelmark.scenarios.api.told import EndRead
+from keelmark.scenarios.selectors.courses import course_for
 from keelmark.scenarios.selectors.kept import drawn, scenario_for, standing_revision
 from keelmark.scenarios.selectors.outcomes import broken_in, figures_of, outcome_of
 
@@ -91,6 +93,37 @@ class OutcomeRead(serializers.Serializer[Record]):
     n_moved = serializers.IntegerField()
     turned = TurnedRead(many=True)
     n_turned = serializers.IntegerField()
+
+
+class ScenarioCourseRead(serializers.Serializer[Record]):
+    first_on = serializers.DateField(help_text="today, the first of the days")
+    added_bytes = serializers.ListField(
+        child=serializers.FloatField(), help_text="held more than forecast; empty: not touched"
+    )
+    size_bytes = serializers.ListField(child=Int64Field(), help_text="0 where nobody knows")
+    limit_percent = serializers.IntegerField()
+    dates_before = EndDatesRead()
+    dates_after = EndDatesRead()
+
+
+class ScenarioCourseView(APIView):
+    """How one thing goes on with a scenario."""
+
+    @extend_schema(
+        operation_id="scenarios_course", parameters=[SCENARIO, ENTITY],
+        responses={200: ScenarioCourseRead, 404: Problem},
+    )  # fmt: skip
+    def get(self, request: Request, scenario_id: int, entity_id: int) -> Response:
+        told = course_for(actor_of(request), scenario_id=scenario_id, entity_id=entity_id)
+        return Response(
+            ScenarioCourseRead(
+                {
+                    "first_on": told.first_on, "added_bytes": told.added.tolist(),
+                    "size_bytes": told.sizes.tolist(), "limit_percent": told.limit_percent,
+                    "dates_before": told.before, "dates_after": told.after,
+                }
+            ).data
+        )  # fmt: skip
 
 
 class OutcomeView(APIView):

@@ -11,11 +11,11 @@ from rest_framework import serializers
 from keelmark.access.api.base import Record
 from keelmark.access.versions import version_of
 from keelmark.bearings.selectors.picture import drawn_of
+from keelmark.core.days import EPOCH
 from keelmark.core.scenario.compiling import Compiled, Told
 from keelmark.core.scenario.moves import MOVES, Fault, Form, Parts
 from keelmark.core.scenario.stage import Stage
 from keelmark.forecasts.api.pools import Int64Field, PartRead
-from keelmark.readings.rows import EPOCH
 from keelmark.scenarios.models import MAX_NAME, MAX_NOTE, Scenario, State, WorkOrder
 from keelmark.scenarios.selectors.baseline import changed_under
 from keelmark.scenarios.selectors.kept import (

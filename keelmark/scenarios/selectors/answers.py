@@ -10,6 +10,7 @@ from django.contrib.auth.models import User
 from keelmark.bearings.selectors.picture import Drawn, day_of, drawn_of, drawn_once, reading_at
 from keelmark.bearings.selectors.views import Bearing, View, view_for
 from keelmark.core.arrays import Float64s, Int64s
+from keelmark.core.days import EPOCH
 from keelmark.core.estate.columns import NOWHERE, Words
 from keelmark.core.estate.reading import LIKELY, Reading
 from keelmark.core.forecast.room import room_until
@@ -25,7 +26,6 @@ from keelmark.core.scenario.compiling import Dated, Told
 from keelmark.core.scenario.moves import ExtendPool, Migrate, Move
 from keelmark.core.scenario.outcome import planned_of
 from keelmark.forecasts.definitions.horizon import HORIZON_DAYS
-from keelmark.readings.rows import EPOCH
 from keelmark.scenarios.models import Scenario
 from keelmark.scenarios.selectors.kept import (
     Moves,

@@ -8,6 +8,7 @@ from django.contrib.auth.models import User
 
 from keelmark.access.selectors import sees_all
 from keelmark.bearings.selectors.picture import reading_at
+from keelmark.core.days import EPOCH
 from keelmark.core.estate.columns import NOWHERE, Table
 from keelmark.core.estate.holds import Hold
 from keelmark.core.estate.reading import LIKELY
@@ -15,7 +16,6 @@ from keelmark.core.scenario.holding import holds_of
 from keelmark.estate.models import Reservation
 from keelmark.estate.reservations import come_bytes, hold_of
 from keelmark.forecasts.definitions.wholes import places_of
-from keelmark.readings.rows import EPOCH
 from keelmark.scenarios.models import Scenario
 from keelmark.scenarios.selectors.kept import drawn, standing_revision
 

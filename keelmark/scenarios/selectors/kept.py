@@ -14,10 +14,10 @@ from keelmark.access.selectors import sees_all
 from keelmark.bearings.selectors.picture import Drawn, day_of, drawn_of
 from keelmark.compliance.selectors.definitions import standing_policies
 from keelmark.compliance.selectors.tiers import standing_tiers
+from keelmark.core.days import EPOCH
 from keelmark.core.estate.estate import Estate
 from keelmark.core.scenario.compiling import Compiled, Dated, compiled
 from keelmark.core.scenario.moves import Fault, Form, MoveFieldError, move_of, told_of
-from keelmark.readings.rows import EPOCH
 from keelmark.scenarios.errors import MoveError
 from keelmark.scenarios.models import Scenario, ScenarioRevision
 

@@ -10,9 +10,9 @@ from keelmark.bearings.selectors.views import View
 from keelmark.compliance.selectors.found import week_at
 from keelmark.compliance.selectors.tiers import tiered_at
 from keelmark.core.arrays import Float64s, Int64s
+from keelmark.core.days import EPOCH
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.placement.kin import Kin, LearntDisk, kin_of, learnt, paces
-from keelmark.readings.rows import EPOCH
 from keelmark.readings.selectors import series_of
 
 LEARNT_DAYS = 60  # of growth

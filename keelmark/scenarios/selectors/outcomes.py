@@ -13,6 +13,7 @@ from keelmark.compliance.selectors.standing import standing_at
 from keelmark.compliance.selectors.tiers import oversold, tiered_at
 from keelmark.core.arrays import Bools, Int64s
 from keelmark.core.berths import ReferenceVm
+from keelmark.core.days import EPOCH
 from keelmark.core.estate.columns import NOWHERE, Words
 from keelmark.core.estate.reading import LIKELY, Reading
 from keelmark.core.forecast import Runway
@@ -22,7 +23,6 @@ from keelmark.core.policy.states import BROKEN
 from keelmark.core.scenario.effects import OfRow
 from keelmark.core.scenario.outcome import Ends, exposed, past_limit
 from keelmark.forecasts.berths.counting import reference_vm
-from keelmark.readings.rows import EPOCH
 from keelmark.scenarios.selectors.kept import PlannedMoves
 
 ENDING = ("pool", "datastore")
@@ -286,8 +286,8 @@ def _told(view: View, as_it_is: View, drawn: Drawn, kind: str, row: int) -> Move
         limit_percent=int(marks.limit_percent[row]), lead_time_days=lead,
         before=None if is_born else _stand(as_it_is.reading, kind, row),
         after=_stand(reading, kind, row) if reading.is_there[kind][row] else None,
-        dates_before=_dates(ends.before, row, lead=lead, day=estate.day),
-        dates_after=_dates(ends.after, row, lead=lead, day=estate.day),
+        dates_before=dates_in(ends.before, row, lead=lead, day=estate.day),
+        dates_after=dates_in(ends.after, row, lead=lead, day=estate.day),
     )  # fmt: skip
 
 
@@ -301,7 +301,9 @@ def _stand(reading: Reading, kind: str, row: int) -> Stand:
     )  # fmt: skip
 
 
-def _dates(way: Runway, row: int, *, lead: int, day: int) -> Dates:
+def dates_in(way: Runway, row: int, *, lead: int, day: int) -> Dates:
+    """Return the dates of one row, its days counted from a day."""
+
     def on(days: float, *, less: int = 0) -> date | None:
         if not np.isfinite(days):
             return None

@@ -12,9 +12,9 @@ from keelmark.access.errors import wrong_field
 from keelmark.access.services.audit import Facts, audit
 from keelmark.access.versions import check_version
 from keelmark.bearings.selectors.picture import newest_estate
+from keelmark.core.days import EPOCH
 from keelmark.estate.models import Reservation
 from keelmark.forecasts.marks.setting import hold_anew
-from keelmark.readings.rows import EPOCH
 from keelmark.scenarios.errors import DroppedError, NotDraftError, NothingToTakeBackError
 from keelmark.scenarios.models import (
     MAX_MOVES,

@@ -6,11 +6,11 @@ import pytest
 
 from keelmark.access.models import AuditEntry
 from keelmark.bearings.packs.building import build_revision
+from keelmark.core.days import EPOCH
 from keelmark.core.units import GIB, TIB
 from keelmark.estate.documents import VolumeDocument
 from keelmark.estate.models import Entity, Reservation
 from keelmark.forecasts.making.pools import refresh
-from keelmark.readings.rows import EPOCH
 from tests.server.cluster import READ_AT, tell
 from tests.server.conftest import NOW, TODAY
 from tests.server.scenarios.planning import ahead, drawn_up, extend, free, outcome, place

@@ -3,11 +3,14 @@
 from datetime import timedelta
 
 import pytest
+from msgspec.structs import replace
 
 from keelmark.access.clock import now
 from keelmark.access.models import AuditEntry
+from keelmark.bearings.packs.building import build_revision
 from keelmark.core.units import GIB, TIB
 from keelmark.estate.documents import (
+    ArrayDocument,
     DatastoreDocument,
     PoolDocument,
     VirtualDiskDocument,
@@ -20,7 +23,7 @@ from keelmark.scenarios.services.carrying import go_on_all
 from keelmark.scenarios.services.ordering import prove
 from keelmark.scenarios.tasks import prove_orders
 from tests.server.cluster import tell
-from tests.server.scenarios.planning import drawn_up, extend, free, place
+from tests.server.scenarios.planning import ahead, drawn_up, extend, free, place
 from tests.server.scenarios.test_accepting import accept, held
 
 
@@ -222,3 +225,35 @@ def test_two_who_tell_steps_at_once_do_not_lose_each_others_words(api, mate, est
     assert told(api, order, 1, owner_name="me").status_code == 200
     assert told(mate, order, 1, owner_name="mate").status_code == 412
     assert read(api, order)["steps"][0]["owner_name"] == "me"
+
+
+def test_a_mirror_is_verified_once_it_is_read_and_once_it_is_read_no_more(api, estate):
+    tell(
+        ArrayDocument(uid="serial.a", name="avocet-1", site="Marram", read_at=now()),
+        PoolDocument(uid="uuid.q", array_uid="serial.a", name="steady-1", usable_bytes=40 * TIB,
+                     used_bytes=TIB, provisioned_bytes=TIB, read_at=now()),
+    )  # fmt: skip
+    build_revision(now=now())
+    pool = Entity.objects.get(uid="uuid.q").pk
+    fields = {"what": [estate["naa.1"]], "to": pool}
+    order = ordered(api, {"on": ahead(2), "kind": "mirror", "fields": fields})
+    assert [one["kind"] for one in order["steps"]] == ["create volume", "start mirror"]
+    at = now() + timedelta(seconds=5)
+    copy = VolumeDocument(uid="naa.copy", pool_uid="uuid.q", name="seabed-1-mirror",
+                          size_bytes=10 * TIB, written_bytes=0, read_at=at)  # fmt: skip
+    seabed = VolumeDocument(uid="naa.1", pool_uid="uuid.p", name="seabed-1", size_bytes=10 * TIB,
+                            written_bytes=8 * TIB, read_at=at)  # fmt: skip
+    tell(copy, seabed)
+    go_on_all()
+    assert states(read(api, order)) == ["verified", "to do"]
+    tell(replace(seabed, replicated_to=["naa.copy"]))
+    go_on_all()
+    told = read(api, order)
+    assert (states(told), told["ended_at"] is not None) == (["verified", "verified"], True)
+    build_revision(now=now())
+    ending = {"on": ahead(2), "kind": "end_mirror", "fields": {"what": [estate["naa.1"]]}}
+    order = ordered(api, ending)
+    assert [one["kind"] for one in order["steps"]] == ["end mirror", "remove"]
+    tell(replace(seabed, replicated_to=[], read_at=at + timedelta(seconds=5)))
+    go_on_all()
+    assert states(read(api, order)) == ["verified", "to do"]

@@ -244,3 +244,21 @@ def test_one_more_datastore_tells_how_many_vms_and_how_long_it_brings(api, estat
     moved = {one["name"]: one for one in told["moved"]}
     sizes = [moved["kelp"][name]["size_bytes"] for name in ("before", "after")]
     assert sizes[1] - sizes[0] == 8 * TIB
+
+
+def test_a_thing_tells_its_course_with_a_scenario(api, estate):
+    made = drawn_up(api, extend(estate, on=3), place(estate, on=7))
+    path = f"/scenarios/{made['id']}/course"
+    told = api.get(f"{path}/{estate['uuid.p']}").json()
+    added, sizes = told["added_bytes"], told["size_bytes"]
+    assert told["first_on"] == ahead(0)
+    assert (added[6], added[7]) == (0, 5 * TIB / 2)
+    assert added[30] > added[7]
+    assert (sizes[2], sizes[3]) == (20 * TIB, 30 * TIB)
+    moved = {one["id"]: one for one in outcome(api, made)["moved"]}[estate["uuid.p"]]
+    for name in ("dates_before", "dates_after"):
+        assert told[name] == moved[name]
+    nothing = drawn_up(api)
+    empty = api.get(f"/scenarios/{nothing['id']}/course/{estate['uuid.p']}").json()
+    assert (empty["added_bytes"], empty["dates_before"]) == ([], empty["dates_after"])
+    assert api.get(f"{path}/999999").status_code == 404

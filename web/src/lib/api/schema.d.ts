@@ -1626,6 +1626,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/scenarios/{scenario_id}/course/{entity_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How one thing goes on with a scenario. */
+        get: operations["scenarios_course"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/scenarios/{scenario_id}/moves": {
         parameters: {
             query?: never;
@@ -4782,6 +4799,20 @@ export interface components {
             spends: number;
             /** Format: date-time */
             changed_at: string;
+        };
+        ScenarioCourseRead: {
+            /**
+             * Format: date
+             * @description today, the first of the days
+             */
+            first_on: string;
+            /** @description held more than forecast; empty: not touched */
+            added_bytes: number[];
+            /** @description 0 where nobody knows */
+            size_bytes: number[];
+            limit_percent: number;
+            dates_before: components["schemas"]["EndDatesRead"];
+            dates_after: components["schemas"]["EndDatesRead"];
         };
         ScenarioNameRead: {
             id: number;
@@ -10239,6 +10270,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scenarios_course: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entity_id: number;
+                scenario_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScenarioCourseRead"];
                 };
             };
             404: {

@@ -26,6 +26,7 @@
     contributorsQuery,
     forecastQuery,
     limitsQuery,
+    planQuery,
     poolQuery,
     soundingsQuery,
   } from './queries';
@@ -33,6 +34,7 @@
   import SoundingsChart from '$lib/ui/chart/soundings/Soundings.svelte';
   import SoundingsHead from './SoundingsHead.svelte';
   import Volumes from './Volumes.svelte';
+  import WithPlan from './WithPlan.svelte';
   import WhoGrew from './WhoGrew.svelte';
   import { contributedIn, EXPLAINED_DAYS, growthOf, spanOf, windowOf, type Span } from './windows';
   import WorkingMargin from './WorkingMargin.svelte';
@@ -116,6 +118,12 @@
           `read up to ${formatDay(forecast.data?.as_of ?? null)}`,
         ],
   );
+  const plan = createQuery(() => ({
+    ...planQuery(bearing.scenario, thingId),
+    enabled: bearing.scenario !== null && metric === 'used' && !isBorn(thingId),
+  }));
+  // Of space alone, at the pace of the forecast: what else is tried stands for itself.
+  const planned = $derived(metric === 'used' && growth === 1 ? (plan.data ?? null) : null);
   const grown = $derived(metric === 'used' ? (contributors.data ?? null) : null);
   const course = $derived(
     forecast.data && soundings.data ? courseOf(forecast.data, soundings.data) : null,
@@ -165,7 +173,13 @@
           />
         </div>
       </div>
-      {#if bearing.scenario !== null}<AsItIs what="The course and its dates" />{/if}
+      {#if planned && planned.added_bytes.length > 0}
+        <WithPlan plan={planned} />
+      {:else if planned}
+        <p class="border-l-2 border-plan py-0.5 pl-2 text-ink-soft">
+          The scenario that is looked at changes nothing of its course.
+        </p>
+      {:else if bearing.scenario !== null}<AsItIs what="The course and its dates" />{/if}
       <Figures
         isForecast={bearing.at !== null && isAhead}
         figures={[...(books ? figuresOfBooks(books) : []), ...figuresOfEnd(stands)]}
@@ -187,6 +201,7 @@
           series={soundings.data}
           forecast={forecast.data}
           aheadDays={shown.aheadDays}
+          plan={planned}
           {span}
           onspan={draw}
         />

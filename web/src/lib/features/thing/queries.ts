@@ -5,6 +5,17 @@ import type { Metric } from '$lib/ui/chart/soundings/course';
 
 const REFRESH_MS = 15_000;
 
+/** How a thing goes on with a scenario. */
+export function planQuery(scenarioId: number | null, entityId: number) {
+  const path = { scenario_id: scenarioId ?? 0, entity_id: entityId };
+  return queryOptions({
+    queryKey: [...keys.scenarios, 'course', scenarioId, entityId],
+    queryFn: () =>
+      bodyOf(api.GET('/api/v1/scenarios/{scenario_id}/course/{entity_id}', { params: { path } })),
+    enabled: scenarioId !== null,
+  });
+}
+
 export function poolQuery(pool_id: number) {
   return queryOptions({
     queryKey: [...keys.thing(pool_id), 'books'],

@@ -11,6 +11,7 @@ export interface ChartTheme {
   limit: string;
   land: string;
   depth: string;
+  plan: string;
   font: string;
 }
 
@@ -29,6 +30,7 @@ export function chartTheme(): ChartTheme {
     limit: token('--color-signal'),
     land: token('--color-land'),
     depth: token('--color-depth-5'),
+    plan: token('--color-plan'),
     font: token('--font-sans'),
   };
 }

@@ -7,7 +7,7 @@
   import ChartTable from '../ChartTable.svelte';
   import Probe from '../Probe.svelte';
   import { chartTables } from '../tables.svelte';
-  import type { Course } from './course';
+  import type { Course, Plan } from './course';
   import { daysRead, PLOT, soundingsOption, type DayRead } from './option';
 
   /** History, forecast and marks of one amount; a cursor reads a day, a drag a span of days. */
@@ -16,11 +16,12 @@
     series: Schemas['SoundingsRead'];
     forecast: Schemas['StandingRead'];
     aheadDays: number;
+    plan?: Plan | null;
     span: [string, string] | null;
     onspan: (span: [string, string] | null) => void;
   }
-  let { course, series, forecast, aheadDays, span, onspan }: Props = $props();
-  const days = $derived(daysRead({ course, series, forecast, aheadDays }));
+  let { course, series, forecast, aheadDays, plan = null, span, onspan }: Props = $props();
+  const days = $derived(daysRead({ course, series, forecast, aheadDays, plan }));
   const newest = $derived(days.findLastIndex((one) => one.read !== null));
   let moved: number | null = $state(null);
   const at = $derived(Math.min(moved ?? newest, days.length - 1));
@@ -103,7 +104,14 @@
 
   $effect(() => {
     if (!chart || themeTurns < 0 || !preferences.system) return;
-    const option = soundingsOption({ course, series, forecast, aheadDays, theme: chartTheme() });
+    const option = soundingsOption({
+      course,
+      series,
+      forecast,
+      aheadDays,
+      plan,
+      theme: chartTheme(),
+    });
     chart.setOption(option, { notMerge: true });
   });
 

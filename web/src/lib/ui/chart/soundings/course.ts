@@ -15,6 +15,9 @@ export interface Course {
   leadTimeDays: number;
 }
 
+/** How it goes on with a scenario that is looked at. */
+export type Plan = Schemas['ScenarioCourseRead'];
+
 const FAR_ABOVE = 4; // times what is used
 
 /** Bytes are told in the unit chosen and fitting; CPUs and IOPS are counted. */

@@ -2,7 +2,7 @@ import type { EChartsCoreOption } from 'echarts/core';
 import type { Schemas } from '$lib/api/client';
 import { addDays, daysUntil, formatAmount, formatDay, todayIso } from '$lib/format';
 import type { ChartTheme } from '$lib/ui/chart/theme';
-import { unitOf, type Course } from './course';
+import { unitOf, type Course, type Plan } from './course';
 
 type Point = [string, number | null];
 
@@ -12,6 +12,7 @@ export interface Facts {
   series: Schemas['SoundingsRead'];
   forecast: Schemas['StandingRead'];
   aheadDays: number;
+  plan: Plan | null;
   theme: ChartTheme;
 }
 
@@ -23,6 +24,7 @@ const LEAST_AHEAD_DAYS = 45;
 const DECADE = 10;
 const HALF_DECADE = 5;
 const NICE = [1, 2, HALF_DECADE, DECADE];
+const PERCENT = 100;
 const HEADROOM = 0.06; // of the range shown
 const [DASH_PX, GAP_PX] = [9, 5];
 const LONG_DASH = [DASH_PX, GAP_PX];
@@ -77,7 +79,12 @@ export function soundingsOption(given: Facts): EChartsCoreOption {
       },
       splitLine: { lineStyle: { color: theme.rule } },
     },
-    series: [...fanSeries(fan, theme), historySeries(facts, history), oddSeries(facts, history)],
+    series: [
+      ...fanSeries(fan, theme),
+      historySeries(facts, history),
+      oddSeries(facts, history),
+      ...planSeries(facts, fan),
+    ],
   };
 }
 
@@ -156,11 +163,13 @@ function rangeOf(facts: Facts, history: Point[], fan: Record<string, Point[]>): 
   const demand = Math.max(...used, ...known(fan.p90 ?? []), course.amount);
   // Marks far above all that moves would press the line flat: they wait until it comes near.
   const isNear = limit !== null && demand - least > (limit - demand) / 2;
+  const planned = [...known(plannedOf(facts, fan)), ...(isNear ? known(plannedLimit(facts)) : [])];
   const most = isNear && course.size !== null ? Math.max(course.size, ...used) : demand;
-  const room = (most - least || most || 1) * HEADROOM;
+  const [bottom, top] = [Math.min(least, ...planned), Math.max(most, ...planned)];
+  const room = (top - bottom || top || 1) * HEADROOM;
   const unit = unitOf(course).bytes;
-  const step = niceStep((most - least + 2 * room) / unit) * unit;
-  return [Math.max(0, Math.floor((least - room) / step) * step), most + room];
+  const step = niceStep((top - bottom + 2 * room) / unit) * unit;
+  return [Math.max(0, Math.floor((bottom - room) / step) * step), top + room];
 }
 
 /** 1, 2 or 5 times a power of ten, so that about five lines are drawn. */
@@ -198,6 +207,65 @@ function fanSeries(fan: Record<string, Point[]>, theme: ChartTheme): EChartsCore
       name: 'p50',
       data: p50,
       lineStyle: { color: theme.depth, width: 1.6, type: DOTS },
+    },
+  ];
+}
+
+/** What is likely with a scenario: the same course, and what the scenario brings or takes. */
+function plannedOf({ plan }: Undrawn, fan: Record<string, Point[]>): Point[] {
+  if (!plan || plan.added_bytes.length === 0) return [];
+  return (fan.p50 ?? []).flatMap(([on, bytes]): Point[] => {
+    const added = plan.added_bytes[daysUntil(on, plan.first_on)];
+    return bytes === null || added === undefined ? [] : [[on, Math.max(bytes + added, 0)]];
+  });
+}
+
+/** Its limit mark, where the scenario makes it larger or smaller. */
+function plannedLimit({ plan, aheadDays }: Undrawn): Point[] {
+  if (!plan || new Set(plan.size_bytes).size < 2) return [];
+  return plan.size_bytes
+    .slice(0, aheadDays + 1)
+    .map((size, day): Point => [
+      addDays(plan.first_on, day),
+      (size * plan.limit_percent) / PERCENT,
+    ]);
+}
+
+function planSeries(facts: Facts, fan: Record<string, Point[]>): EChartsCoreOption[] {
+  const { plan, theme } = facts;
+  const likely = plan?.dates_after.likely_on;
+  const line = { type: 'line', symbol: 'none', silent: true, z: 4 };
+  return [
+    {
+      ...line,
+      name: 'with the scenario',
+      data: plannedOf(facts, fan),
+      lineStyle: { color: theme.plan, width: 2, type: 'solid' },
+      markLine: {
+        symbol: 'none',
+        silent: true,
+        data: likely
+          ? [
+              {
+                xAxis: likely,
+                lineStyle: { color: theme.plan, type: 'solid', width: 1.4 },
+                label: {
+                  formatter: formatDay(likely),
+                  position: 'insideEndTop',
+                  color: theme.plan,
+                  fontSize: SMALL_FONT_SIZE,
+                },
+              },
+            ]
+          : [],
+      },
+    },
+    {
+      ...line,
+      name: 'limit with the scenario',
+      step: 'end',
+      data: plannedLimit(facts),
+      lineStyle: { color: theme.plan, width: 1.3, type: LONG_DASH },
     },
   ];
 }
