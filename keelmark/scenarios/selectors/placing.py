@@ -97,6 +97,8 @@ def together_of(
     view = view_for(actor, bearing=Bearing(scope=scope))
     planned = None if scenario_id is None else planned_for(actor, scenario_id)
     ground = _seen_ground(view, planned=planned, workloads=workloads)
+    # VMs are run by somebody: a pool that no cluster reaches takes none.
+    ground = _some(ground, np.flatnonzero(ground.cluster != NOWHERE))
     hurdles, assigned = place_together(
         ground, workloads, weights=weights, horizon_days=HORIZON_DAYS
     )

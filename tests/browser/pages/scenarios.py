@@ -33,7 +33,8 @@ class ScenarioPage:
     def pick(self, form: Locator, field: str, text: str) -> None:
         """Name a thing by a part of its name."""
         form.get_by_role("combobox", name=field, exact=True).fill(text)
-        form.get_by_role("option").first.click()
+        found = form.get_by_role("listbox", name=f"{field}, found")
+        found.get_by_role("option").first.click()
 
     def on_day(self, form: Locator, on: date) -> None:
         form.locator("input[type=date]").fill(on.isoformat())

@@ -59,7 +59,8 @@
       const ids = new Map((tenants.data ?? []).map((one) => [one.name, one.id]));
       const { id } = await drawUp(client, `Intake of ${counted('VM', nPlaced)}`);
       const made = await client.fetchQuery(scenarioQuery(id));
-      await setMoves(made, movesOf(drafts, told, ids), 'placed together');
+      const planned = await setMoves(made, movesOf(drafts, told, ids), 'placed together');
+      client.setQueryData(scenarioQuery(id).queryKey, planned);
       await goto(bearing.href(`/scenarios/${id}`));
     } catch (error) {
       refused = error instanceof Error ? error : new Error(String(error));

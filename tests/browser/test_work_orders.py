@@ -1,4 +1,7 @@
-"""An intake from the plan to the last proof: carried out at an array, a worker killed in it."""
+"""An intake from the plan to the last proof: carried out at an array, a worker killed in it.
+
+It is the last of all: the estate has more VMs afterwards than others reckon with.
+"""
 
 import os
 import re
@@ -24,15 +27,15 @@ def test_an_intake_is_carried_out_with_a_worker_killed_in_the_middle(operating: 
     form = plan.begin("Place VMs")
     form.get_by_label("Name", exact=True).fill("sonar-ingest")
     form.get_by_label("How many").fill(str(N_VMS))
-    plan.pick(form, "On", "heron-1 swift-2")
+    plan.pick(form, "On", "heron-1 deep-2")
     plan.pick(form, "Run by", "kelp")
     plan.on_day(form, utc_today())
     plan.put_in(form)
     plan.accept()
-    expect(plan.held).to_contain_text("heron-1 · swift-2")
+    expect(plan.held).to_contain_text("heron-1 · deep-2")
     plan.accepting.get_by_role("link", name="carry it out").click()
     operating.get_by_role("button", name="make the work order").click()
-    expect(order.step(1)).to_contain_text("Create volume sonar-ingest-v1 on heron-1 · swift-2")
+    expect(order.step(1)).to_contain_text("Create volume sonar-ingest-v1 on heron-1 · deep-2")
     (told,) = re.findall(r"([\d,]+) bytes", order.step(1).inner_text())
     size = int(told.replace(",", ""))
 
