@@ -12,9 +12,11 @@ from keelmark.bearings.selectors.views import Bearing, view_for
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.days import EPOCH
 from keelmark.core.estate.reading import LIKELY
+from keelmark.core.scenario.compiling import Compiled
 from keelmark.core.scenario.outcome import Changes, changes_in
 from keelmark.scenarios.selectors.kept import planned_for
 from keelmark.scenarios.selectors.outcomes import Dates, dates_in
+from keelmark.scenarios.selectors.placing import NOTHING_PLANNED
 
 KEPT = 4  # scenarios of which courses were asked for
 _CHANGES: Lately[tuple[int, str], dict[str, Changes]] = Lately(KEPT)
@@ -22,7 +24,7 @@ _CHANGES: Lately[tuple[int, str], dict[str, Changes]] = Lately(KEPT)
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Course:
-    """Of each day from today on, (n_days,): bytes held more than forecast, and its size.
+    """Of each day from today on, (n_days,): bytes held more than is told without it, and its size.
 
     Both are empty where the scenario does not touch it. ``sizes`` is 0 where nobody knows.
     """
@@ -45,19 +47,26 @@ def course_for(actor: User, *, scenario_id: int, entity_id: int) -> Course:
         row = estate.table(kind).row_of(entity_id)
         if row is None or not view.seen[kind][row]:
             continue
-        now = reading_at(day=None, quantile=LIKELY)
-        changes = _CHANGES.get(estate.key)
-        if changes is None:
-            changes = _CHANGES.keep(estate.key, changes_in(drawn.compiled, now=now))
-        change = changes[kind]
+        change = _changes(drawn.compiled)[kind]
         at = np.flatnonzero(change.rows == row)
+        # What accepted scenarios hold, this one perhaps among them, is told without it already.
+        held = _changes(drawn_of(NOTHING_PLANNED).compiled)[kind]
+        told = held.added[np.flatnonzero(held.rows == row)].sum(axis=0)
         lead = int(estate.marks[kind].lead_time_days[row])
         return Course(
             first_on=EPOCH + timedelta(days=estate.day),
-            added=change.added[at[0]] if len(at) else np.zeros(0),
+            added=change.added[at[0]] - told if len(at) else np.zeros(0),
             sizes=change.sizes[at[0]] if len(at) else np.zeros(0, dtype=np.int64),
             limit_percent=int(estate.marks[kind].limit_percent[row]),
             before=dates_in(ends.before, row, lead=lead, day=estate.day),
             after=dates_in(ends.after, row, lead=lead, day=estate.day),
         )
     raise NotFound(f"No thing {entity_id} that has a course is seen.")
+
+
+def _changes(told: Compiled) -> dict[str, Changes]:
+    kept = _CHANGES.get(told.estate.key)
+    if kept is not None:
+        return kept
+    now = reading_at(day=None, quantile=LIKELY)
+    return _CHANGES.keep(told.estate.key, changes_in(told, now=now))

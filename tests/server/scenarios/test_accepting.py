@@ -4,6 +4,7 @@ from datetime import timedelta
 
 import pytest
 
+from keelmark.access.clock import now
 from keelmark.access.models import AuditEntry
 from keelmark.bearings.packs.building import build_revision
 from keelmark.core.days import EPOCH
@@ -213,3 +214,17 @@ def test_the_outcome_of_an_accepted_plan_counts_it_once(api, estate):
         return next(one for one in told["lines"] if one["scenario_id"] == made["id"])
 
     assert {**line(after), "version": 0} == {**line(before), "version": 0}
+
+
+def test_what_is_held_is_counted_once_in_a_course(api, estate):
+    made = drawn_up(api, place(estate, on=7))
+    path = f"/scenarios/{made['id']}/course/{estate['uuid.p']}"
+    before = api.get(path).json()
+    assert before["added_bytes"][10] > 0
+    accept(api, made)
+    build_revision(now=now())
+    # It is told as it is already, so that the scenario itself brings nothing more.
+    assert max(map(abs, api.get(path).json()["added_bytes"])) < GIB
+    other = drawn_up(api, place(estate, on=7), name="Other")
+    again = api.get(f"/scenarios/{other['id']}/course/{estate['uuid.p']}").json()
+    assert again["added_bytes"][10] == pytest.approx(before["added_bytes"][10], rel=0.01)

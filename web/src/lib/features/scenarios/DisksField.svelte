@@ -56,7 +56,7 @@
             size="sm"
             class="bg-paper px-1.5 py-1 text-sm text-ink"
             aria-label="disk {at + 1}, {column.name}"
-            placeholder="if known"
+            placeholder="–"
             value={disk[column.key]}
             oninput={(event) => set(at, { [column.key]: textOf(event) })}
           /></label

@@ -251,8 +251,14 @@ function planSeries(facts: Facts, fan: Record<string, Point[]>): EChartsCoreOpti
                 lineStyle: { color: theme.plan, type: 'solid', width: 1.4 },
                 label: {
                   formatter: formatDay(likely),
-                  position: 'insideEndTop',
-                  color: theme.plan,
+                  position: 'end',
+                  distance: TAG_GAP_PX,
+                  // Beside the tag of the estate as it is, not over it.
+                  align: likely < (facts.forecast.limit.likely_on ?? likely) ? 'right' : 'left',
+                  color: theme.raised,
+                  backgroundColor: theme.plan,
+                  padding: TAG_PADDING,
+                  lineHeight: TAG_LINE_PX,
                   fontSize: SMALL_FONT_SIZE,
                 },
               },
