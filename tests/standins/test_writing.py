@@ -188,3 +188,12 @@ def test_a_volume_is_taken_from_who_sees_it_and_deleted_once(desk, heron):
     desk.kept = {}
     with pytest.raises(NotSettableError, match="does not know it"):
         desk.send(DELETION, uid=uid, was=seen, wanted={})
+
+
+def test_a_refusal_of_a_second_try_takes_no_claim_of_the_first_away(desk, heron):
+    desk.kept = {"sent_at": "2026-11-23T08:00:00+00:00"}  # lost, or done and not listed yet
+    heron.fault("refuses", count=1)
+    with pytest.raises(RefusedError):
+        desk.make()
+    assert "sent_at" in desk.kept
+    assert (desk.make().is_so, len(desk.named())) == (True, 1)

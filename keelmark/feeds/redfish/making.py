@@ -22,7 +22,7 @@ from keelmark.feeds.far_end import FarEnd
 from keelmark.feeds.redfish.client import ROOT, RedfishReader, Resource
 from keelmark.feeds.redfish.resource import dig, link_of, path_of, uid_of
 from keelmark.feeds.redfish.session import followed, run, run_sending, running_task, session
-from keelmark.feeds.redfish.setting import own, size_of
+from keelmark.feeds.redfish.setting import found_in, own, size_of
 from keelmark.feeds.redfish.walk import storages_of
 
 POLICIES = {"thin": "Thin", "thick": "Fixed"}
@@ -31,7 +31,7 @@ LOOK_AGAIN_SECONDS = (0.0, 0.5, 1.5)
 
 def find_pools(far_end: FarEnd, uids: Collection[str]) -> Mapping[str, str]:
     """Return where the pools of these worldwide names stand; who is not found is left out."""
-    return run(_find_pools(far_end, frozenset(uids)))
+    return run(found_in(far_end, frozenset(uids), collection="StoragePools"))
 
 
 def make_volume(far_end: FarEnd, sending: Sending) -> Outcome:
@@ -50,18 +50,6 @@ def delete_volume(far_end: FarEnd, sending: Sending) -> Outcome:
     return run_sending(_delete, far_end, sending)
 
 
-async def _find_pools(far_end: FarEnd, uids: frozenset[str]) -> Mapping[str, str]:
-    found: dict[str, str] = {}
-    async with session(far_end) as reader:
-        for storage in await storages_of(reader, root=await reader.read(ROOT)):
-            path = link_of(storage, "StoragePools")
-            for pool in await reader.members(path, is_expanding=False) if path else []:
-                uid = uid_of(pool)
-                if uid in uids:
-                    found[str(uid)] = path_of(pool)
-    return found
-
-
 async def _make(far_end: FarEnd, sending: Sending) -> Outcome:
     if not sending.place:
         raise NotSettableError(why="the array does not know the pool any more")
@@ -77,31 +65,38 @@ async def _make(far_end: FarEnd, sending: Sending) -> Outcome:
             return await _completed(reader, sending, standing=standing, progress=progress)
         if "sent_at" in progress and (task := await running_task(reader, name=name)):
             return await _after_task(reader, sending, progress=progress, task=task)
-        progress["sent_at"] = now().isoformat()
-        sending.keep(progress)
-        try:
-            answered = await reader.change(
-                "POST", await _volumes_of(reader, sending.place), is_repeatable=False,
-                body={
-                    "Name": name, "CapacityBytes": sending.wanted["size_bytes"],
-                    "ProvisioningPolicy": POLICIES[str(sending.wanted["thickness"])],
-                    "CapacitySources": [{"ProvidingPools": [{"@odata.id": sending.place}]}],
-                },
-            )  # fmt: skip
-        except (BusyError, UnreachableError):
-            # It may have been done for all that.
-            standing = await _named(reader, sending.place, name=name)
-            if standing is None:
-                raise
-            return _made(standing, sending)
-        except RefusedError:
-            sending.keep({})  # that much is certain
+        return await _posted(reader, sending, name=name)
+
+
+async def _posted(reader: RedfishReader, sending: Sending, *, name: str) -> Outcome:
+    """Send it, once that is written down."""
+    progress = dict(sending.progress)
+    progress["sent_at"] = now().isoformat()
+    sending.keep(progress)
+    try:
+        answered = await reader.change(
+            "POST", await _volumes_of(reader, sending.place), is_repeatable=False,
+            body={
+                "Name": name, "CapacityBytes": sending.wanted["size_bytes"],
+                "ProvisioningPolicy": POLICIES[str(sending.wanted["thickness"])],
+                "CapacitySources": [{"ProvidingPools": [{"@odata.id": sending.place}]}],
+            },
+        )  # fmt: skip
+    except (BusyError, UnreachableError):
+        # It may have been done for all that.
+        standing = await _named(reader, sending.place, name=name)
+        if standing is None:
             raise
-        if answered.is_task:
-            progress["task"] = answered.place
-            sending.keep(progress)
-            return await _after_task(reader, sending, progress=progress, task=answered.place)
-        return await _looked_for(reader, sending, says="")
+        return _made(standing, sending)
+    except RefusedError:
+        if "sent_at" not in sending.progress:  # else an earlier one may have been done
+            sending.keep({})
+        raise
+    if answered.is_task:
+        progress["task"] = answered.place
+        sending.keep(progress)
+        return await _after_task(reader, sending, progress=progress, task=answered.place)
+    return await _looked_for(reader, sending, says="")
 
 
 async def _completed(

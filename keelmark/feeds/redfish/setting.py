@@ -44,7 +44,7 @@ class _Aspect:
 
 def find_volumes(far_end: FarEnd, uids: Collection[str]) -> Mapping[str, str]:
     """Return where the volumes of these worldwide names stand; who is not found is left out."""
-    return run(_find(far_end, frozenset(uids)))
+    return run(found_in(far_end, frozenset(uids), collection="Volumes"))
 
 
 def set_limits(far_end: FarEnd, sending: Sending) -> Outcome:
@@ -70,16 +70,17 @@ def set_ends(far_end: FarEnd, sending: Sending) -> Outcome:
     return run_sending(partial(_set, aspect=_ENDS), far_end, sending)
 
 
-async def _find(far_end: FarEnd, uids: frozenset[str]) -> Mapping[str, str]:
+async def found_in(far_end: FarEnd, uids: frozenset[str], *, collection: str) -> Mapping[str, str]:
+    """Return where in a collection of each storage things of these worldwide names stand."""
     found: dict[str, str] = {}
     async with session(far_end) as reader:
         root = await reader.read(ROOT)
         for storage in await storages_of(reader, root=root):
-            path = link_of(storage, "Volumes")
-            for volume in await reader.members(path, is_expanding=True) if path else []:
-                uid = uid_of(volume)
+            path = link_of(storage, collection)
+            for one in await reader.members(path, is_expanding=True) if path else []:
+                uid = uid_of(one)
                 if uid in uids:
-                    found[str(uid)] = path_of(volume)
+                    found[str(uid)] = path_of(one)
     return found
 
 
