@@ -13,11 +13,15 @@ class Role(models.TextChoices):
     OPERATOR = "operator"  # may carry out what was accepted
     AUDITOR = "auditor"  # reads everything, the audit too
     TENANT_VIEWER = "tenant viewer"  # reads what is of their own tenants
+    TENANT_OPERATOR = "tenant operator"  # the same, and provisions out of their allotments
     ADMINISTRATOR = "administrator"  # looks after people
 
 
+OF_TENANTS = (Role.TENANT_VIEWER, Role.TENANT_OPERATOR)  # who see their own tenants alone
+
+
 class Membership(models.Model):
-    """The role of a person; a tenant viewer's own tenants; what they must do at sign-in."""
+    """The role of a person; their own tenants, if of those; what they must do at sign-in."""
 
     user = models.OneToOneField(User, on_delete=models.CASCADE, related_name="membership")
     role = models.CharField(max_length=20, choices=Role.choices)

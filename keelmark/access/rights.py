@@ -42,6 +42,7 @@ class Right(StrEnum):
     PUSH = "push documents"
     PLAN = "plan"
     CARRY_OUT = "carry out"
+    PROVISION = "provision"  # out of an allotment
     READ_AUDIT = "read audit"
     MANAGE_PEOPLE = "manage people"
     OWN = "own account"
@@ -53,11 +54,12 @@ RIGHTS: dict[Role, frozenset[Right]] = {
     ),
     Role.OPERATOR: frozenset(
         {Right.READ, Right.READ_FEEDS, Right.MANAGE_FEEDS, Right.PUSH, Right.PLAN,
-         Right.CARRY_OUT, Right.OWN}
+         Right.CARRY_OUT, Right.PROVISION, Right.OWN}
     ),
     Role.AUDITOR: frozenset({Right.READ, Right.READ_FEEDS, Right.READ_AUDIT, Right.OWN}),
     Role.TENANT_VIEWER: frozenset({Right.READ, Right.OWN}),
-    Role.ADMINISTRATOR: frozenset(Right) - {Right.CARRY_OUT},
+    Role.TENANT_OPERATOR: frozenset({Right.READ, Right.PROVISION, Right.OWN}),
+    Role.ADMINISTRATOR: frozenset(Right) - {Right.CARRY_OUT, Right.PROVISION},
 }  # fmt: skip
 _SCOPE_OF: dict[Right, Scope] = {Right.PUSH: Scope.PUSH}
 

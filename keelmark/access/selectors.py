@@ -8,7 +8,14 @@ from typing import Any, NamedTuple
 from django.contrib.auth.models import User
 from django.db.models import Q, QuerySet
 
-from keelmark.access.models import ApiToken, AuditEntry, KeptSession, Membership, Role
+from keelmark.access.models import (
+    OF_TENANTS,
+    ApiToken,
+    AuditEntry,
+    KeptSession,
+    Membership,
+    Role,
+)
 
 NOBODY = "keel"  # what the program did by itself, or at the command line
 SEES_ALL = frozenset({Role.PLANNER, Role.OPERATOR, Role.AUDITOR, Role.ADMINISTRATOR})
@@ -67,8 +74,8 @@ def sees_all(actor: User) -> bool:
 
 
 def tenant_ids_of(actor: User) -> list[int]:
-    """Return the tenants that a tenant viewer may see."""
-    if role_of(actor) != Role.TENANT_VIEWER:
+    """Return the tenants that somebody who sees no others may see."""
+    if role_of(actor) not in OF_TENANTS:
         return []
     tenants = Membership.tenants.through.objects.filter(membership__user=actor)
     return list(tenants.values_list("entity_id", flat=True))

@@ -175,6 +175,7 @@ SPECTACULAR_SETTINGS = {
         "CheckEnum": "keelmark.scenarios.api.placements.CHECKS",
         "HeldPlaceEnum": "keelmark.scenarios.api.holding.HELD_PLACES",
         "StepStateEnum": "keelmark.scenarios.api.orders.STEP_STATES",
+        "WaitEnum": "keelmark.scenarios.api.orders.WAITS",
         "StepKindEnum": "keelmark.scenarios.api.orders.STEP_KINDS",
         "MoveKindEnum": "keelmark.scenarios.api.told.MOVE_KINDS",
         "ScenarioStateEnum": "keelmark.scenarios.api.told.SCENARIO_STATES",

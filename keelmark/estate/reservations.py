@@ -1,6 +1,6 @@
-"""Reads what accepted scenarios hold: what stands today, and what is still to come of it."""
+"""Reads what is held: for accepted scenarios less what has come, and for tenants to draw on."""
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from datetime import date, timedelta
 from typing import Final
 
@@ -10,7 +10,8 @@ from keelmark.access.clock import utc_today
 from keelmark.core.days import EPOCH
 from keelmark.core.estate.estate import Estate
 from keelmark.core.estate.holds import Hold
-from keelmark.estate.models import Datastore, Reservation, VirtualDisk, Volume
+from keelmark.estate.allotments import hold_of_allotment, standing_allotments, takings_of
+from keelmark.estate.models import Allotment, Datastore, Reservation, VirtualDisk, Volume
 
 
 def standing_reservations() -> QuerySet[Reservation]:
@@ -20,10 +21,13 @@ def standing_reservations() -> QuerySet[Reservation]:
 
 def held_version() -> str:
     """Return what tells the reservations that stand from any others; empty where none does."""
-    told = standing_reservations().aggregate(n=Count("pk"), at=Max("changed_at"), pk=Max("pk"))
-    if not told["n"]:
-        return ""
-    return f"{told['n']}.{told['pk']}.{told['at'].timestamp()}"
+    told = [
+        some.aggregate(n=Count("pk"), at=Max("changed_at"), pk=Max("pk"))
+        for some in (standing_reservations(), standing_allotments())
+    ]
+    return "/".join(
+        f"{one['n']}.{one['pk']}.{one['at'].timestamp()}" if one["n"] else "" for one in told
+    ).strip("/")
 
 
 def holds_in(estate: Estate) -> tuple[Hold, ...]:
@@ -35,7 +39,19 @@ def holds_in(estate: Estate) -> tuple[Hold, ...]:
         row = estate.table(one.entity.kind).row_of(one.entity_id)
         if row is not None:
             told.append(hold_of(one, row=row).less(come[one.pk]))
+    told += _allotted_in(estate)
     return tuple(told)
+
+
+def _allotted_in(estate: Estate) -> Iterator[Hold]:
+    """What is held of the pools of an estate for tenants to draw on."""
+    some = list(standing_allotments())
+    takings = takings_of(some)
+    for one in some:
+        row = estate.table("pool").row_of(one.entity_id)
+        tenant = estate.table("tenant").row_of(one.tenant_id)
+        if row is not None and tenant is not None:
+            yield hold_of_allotment(one, takings[one.pk], row=row, tenant=tenant)
 
 
 def holds_by_place(places: Collection[int]) -> dict[int, tuple[Hold, ...]]:
@@ -46,6 +62,11 @@ def holds_by_place(places: Collection[int]) -> dict[int, tuple[Hold, ...]]:
     for one in found:
         hold = hold_of(one, row=0).less(come[one.pk])
         told[one.entity_id] = (*told.get(one.entity_id, ()), hold)
+    some = list(standing_allotments().filter(entity__in=places))
+    takings = takings_of(some)
+    for each in some:
+        hold = hold_of_allotment(each, takings[each.pk], row=0, tenant=0)
+        told[each.entity_id] = (*told.get(each.entity_id, ()), hold)
     return told
 
 
@@ -74,7 +95,10 @@ def hold_of(one: Reservation, *, row: int) -> Hold:
 
 
 def come_bytes(some: Sequence[Reservation]) -> dict[int, int]:
-    """Return by reservation the bytes that are read of the things that came of it."""
+    """Return by reservation the bytes that are read of the things that came of it.
+
+    What a scenario has allotted by now is held as an allotment, not twice.
+    """
     ids = {pk for one in some for pk in one.came_ids}
     used: dict[int, int] = {}
     for model, field in _USED if ids else ():
@@ -82,7 +106,15 @@ def come_bytes(some: Sequence[Reservation]) -> dict[int, int]:
             pk: amount or 0
             for pk, amount in model._default_manager.filter(pk__in=ids).values_list("pk", field)
         }
-    return {one.pk: sum(used.get(pk, 0) for pk in set(one.came_ids)) for one in some}
+    allotted = {
+        (one.scenario_id, one.entity_id): one.allotted_bytes
+        for one in Allotment.objects.filter(scenario_id__in={one.scenario_id for one in some})
+    }
+    return {
+        one.pk: sum(used.get(pk, 0) for pk in set(one.came_ids))
+        + allotted.get((one.scenario_id, one.entity_id), 0)
+        for one in some
+    }
 
 
 # Of what may come, where the bytes stand that are read of it.

@@ -78,6 +78,40 @@ class StepError(ScenarioError):
         super().__init__(why)
 
 
+class AllottedError(ScenarioError):
+    """A tenant has one allotment of a pool, and no other beside it."""
+
+    title = "Allotted already"
+    kind = "allotted"
+    status = 409
+
+    def __init__(self, *, tenant: str, pool: str) -> None:
+        super().__init__(f"{tenant} has an allotment of {pool}: change that one.")
+
+
+class BeyondError(ScenarioError):
+    """More than there is to be given, or taken: by how many bytes is told."""
+
+    title = "Beyond what there is"
+    kind = "beyond"
+
+    def __init__(self, *, field: str, of: str, n_left: int, beyond: int, would_be: str) -> None:
+        told = f"{of} leaves {n_left:,} bytes, {beyond:,} fewer than that: {would_be}."
+        fault = FieldFault(pointer=f"#/{field}", code="too_high", detail=told)
+        super().__init__(told, faults=(fault,))
+
+
+class DrawnError(ScenarioError):
+    """A volume of an allotment with which that cannot be done as it stands."""
+
+    title = "Volume stands otherwise"
+    kind = "drawn"
+    status = 409
+
+    def __init__(self, *, why: str) -> None:
+        super().__init__(why)
+
+
 class WordError(ScenarioError):
     """What is lost by a step is named by who has it carried out."""
 

@@ -2,6 +2,12 @@
 
 from django.urls import path
 
+from keelmark.scenarios.api.allotments import (
+    AllotmentsView,
+    AllotmentView,
+    DrawnVolumesView,
+    DrawnVolumeView,
+)
 from keelmark.scenarios.api.answers import AnswerView
 from keelmark.scenarios.api.holding import AcceptanceView, ReservationsView
 from keelmark.scenarios.api.intake import IntakeView, MoreOfView, PlaceTogetherView
@@ -43,6 +49,14 @@ urlpatterns = [
     path(f"{ONE}/comments", ScenarioCommentsView.as_view(), name="scenario-comments"),
     path(f"{ONE}/answer", AnswerView.as_view(), name="scenario-answer"),
     path(f"{ONE}/acceptance", AcceptanceView.as_view(), name="scenario-acceptance"),
+    path("allotments", AllotmentsView.as_view(), name="allotments"),
+    path("allotments/<int:allotment_id>", AllotmentView.as_view(), name="allotment"),
+    path("allotments/<int:allotment_id>/volumes", DrawnVolumesView.as_view(), name="drawn-volumes"),
+    path(
+        "allotments/<int:allotment_id>/volumes/<int:drawn_id>",
+        DrawnVolumeView.as_view(),
+        name="drawn-volume",
+    ),
     path("reservations", ReservationsView.as_view(), name="reservations"),
     path(f"{ONE}/order", OrderView.as_view(), name="scenario-order"),
     path(f"{ONE}/order/proof", OrderProofView.as_view(), name="scenario-order-proof"),

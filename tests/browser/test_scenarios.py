@@ -104,7 +104,7 @@ def test_what_is_accepted_is_held_until_its_work_order_is_through(signed_in: Pag
     expect(more).to_have_count(0)
     # Whoever looks at the pool sees who holds what of it.
     plan.held.get_by_role("link", name="heron-1 · deep-2").click()
-    holders = signed_in.get_by_role("table", name="Held by accepted scenarios")
+    holders = signed_in.get_by_role("table", name="Held of it")
     expect(holders).to_contain_text("Deep intake")
     holders.get_by_role("link", name="Deep intake").click()
     plan.accepting.get_by_role("link", name="carry it out").click()

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from keelmark.core.errors import RangeError
 from keelmark.core.forecast import paths, runway
-from keelmark.core.placement.ground import early_after, space_left
+from keelmark.core.placement.ground import AllottedColumns, early_after, space_left
 from keelmark.core.placement.hurdles import Check, hurdles_of
 from keelmark.core.placement.ranking import Weights, left_by, place_together, ranked, scores
 from keelmark.core.placement.workloads import MOST_VMS, Apart, DiskAsked, demands_of
@@ -248,3 +248,57 @@ def test_a_disk_that_cannot_be_is_refused(change):
 def test_weights_by_which_nothing_is_ranked_are_refused(change):
     with pytest.raises(RangeError):
         Weights(**change)
+
+
+@settings(max_examples=25)
+@given(seed=seeds, of=seeds, left=st.integers(0, 60))
+def test_out_of_an_allotment_is_taken_what_is_left_of_it_and_nothing_else_of_its_pool(
+    seed, of, left
+):
+    plain = ground_of(seed)
+    bytes_left = np.where(np.arange(4) == 1, left * TIB, np.nan)
+    its = AllottedColumns(bytes_left=bytes_left, iops_left=np.where(bytes_left >= 0, 900, np.nan))
+    ground = replace(plain, allotted={"Tide Gauges": its})
+    workload = replace(
+        drawn_workload(of), tenant="Tide Gauges", is_from_allotment=True, apart=Apart.TOGETHER
+    )
+    told = hurdles_of(ground, [workload], horizon_days=HORIZON)
+    assert gate(told, Check.ALLOTMENT).is_open[0].tolist() == (ground.pool == 1).tolist()
+    for test in (Check.SPACE, Check.OVERCOMMIT, Check.MINIMUMS):
+        assert limit(told, test).demand.tolist() == [0]
+    promised = workload.n_vms * sum(one.size_bytes for one in workload.disks)
+    margins = told.margins(limit(told, Check.ALLOTMENT))[0, ground.pool == 1]
+    assert (margins == left * TIB - np.ceil(promised * 100 / 90)).all()
+    iops = workload.n_vms * sum(one.min_iops for one in workload.disks)
+    if iops:
+        assert (
+            told.margins(limit(told, Check.ALLOTTED_IOPS))[0, ground.pool == 1] == 900 - iops
+        ).all()
+    # Nobody else is asked, and whoever has none goes nowhere.
+    other = hurdles_of(ground, [replace(workload, is_from_allotment=False)], horizon_days=HORIZON)
+    assert Check.ALLOTMENT not in {one.check for one in other.gates}
+    nobody = hurdles_of(plain, [workload], horizon_days=HORIZON)
+    assert not nobody.clears().any()
+
+
+@settings(max_examples=25)
+@given(seed=seeds, of=seeds, most=st.integers(0, 90))
+def test_no_more_is_promised_than_may_be_missing(seed, of, most):
+    ground, workload = ground_of(seed), replace(drawn_workload(of), apart=Apart.TOGETHER)
+    told = hurdles_of(
+        ground, [replace(workload, most_exposure_bytes=most * TIB)], horizon_days=HORIZON
+    )
+    promised = workload.n_vms * sum(one.size_bytes for one in workload.disks)
+    pools = ground.pools
+    missing = pools.promised_bytes + promised - pools.usable_bytes
+    clears = told.margins(limit(told, Check.EXPOSURE))[0] >= 0
+    wanted = pools.is_promise_known & (missing <= most * TIB)
+    assert clears.tolist() == wanted[ground.pool].tolist()
+
+
+@pytest.mark.parametrize(
+    "told", [{"is_from_allotment": True}, {"most_exposure_bytes": -1}], ids=["nobody's", "below 0"]
+)
+def test_what_cannot_be_asked_for_is_refused(told):
+    with pytest.raises(RangeError):
+        workload_of(**told)

@@ -26,7 +26,7 @@ def steps(*some):
         ("extend_datastore", ["extend volume", "extend datastore"]),
         ("extend_pool", ["extend pool"]), ("new_pool", ["add pool"]),
         ("add_hosts", ["add hosts"]), ("remove_hosts", ["remove"]), ("retire", ["remove"]),
-        ("set_quota", ["set quota"]), ("name_tier", ["name tier"]),
+        ("set_quota", ["set quota"]), ("allot", ["allot"]), ("name_tier", ["name tier"]),
         ("promise_policy", ["promise policy"]),
         ("mirror", ["create volume", "create volume", "start mirror", "start mirror"]),
         ("end_mirror", ["end mirror", "remove"]),

@@ -80,9 +80,12 @@ class Api:
     def get(self, path: str, /, **query: Any) -> Any:
         return self.client.get(f"/api/v1{path}", query)
 
-    def send(self, method: str, path: str, *, seen: str | None = "*", **body: Any) -> Any:
+    def send(
+        self, method: str, path: str, *, seen: str | None = "*", key: str = "", **body: Any
+    ) -> Any:
         """Send a write, decided on the version that was seen; any, where nobody asks."""
         headers = {} if seen is None else {"If-Match": seen}
+        headers |= {"Idempotency-Key": key} if key else {}
         return self.client.generic(
             method, f"/api/v1{path}", json.dumps(body), content_type="application/json",
             headers=headers,

@@ -1,4 +1,4 @@
-"""What accepted scenarios hold of a place from a day on, until it has come."""
+"""What is held of a place from a day on: for accepted scenarios, or for a tenant to draw on."""
 
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
@@ -7,27 +7,31 @@ import numpy as np
 
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.errors import RangeError
+from keelmark.core.estate.columns import NOWHERE
 
 ROUNDED = 1  # bytes by which a straight course may bend where it is told in whole ones
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Hold:
-    """Bytes of one pool or datastore that a scenario holds, by day.
+    """Bytes of one pool or datastore that are held, by day.
 
     ``days``, counted from 1970 and ascending, and ``amounts`` in bytes are corners of the course:
     nothing before the first, straight between two, and as at the last one after it. Promised
-    bytes and I/O a second are held from the first of them on.
+    bytes and I/O a second are held from the first of them on. ``tenant`` is the row of the tenant
+    who may draw on an allotment, NOWHERE of what a scenario holds; of an allotment the promised
+    bytes are those that are left to be provisioned.
     """
 
     kind: str
     row: int
-    owner: int  # the scenario
+    owner: int  # the scenario; below 0 an allotment
     days: tuple[int, ...]
     amounts: tuple[int, ...]
     promised_bytes: int = 0
     min_iops: int = 0
     busy_iops: int = 0
+    tenant: int = NOWHERE
 
     def __post_init__(self) -> None:
         """Refuse corners that are none."""
@@ -60,6 +64,14 @@ class Hold:
     def less(self, come_bytes: int) -> "Hold":
         """Return what is still held once so many bytes of it have come."""
         return replace(self, amounts=tuple(max(0, one - come_bytes) for one in self.amounts))
+
+    def drawn(self, size_bytes: int) -> "Hold":
+        """Return what is held besides so many bytes of it, which are provisioned."""
+        if not size_bytes:
+            return self
+        return replace(
+            self.less(size_bytes), promised_bytes=max(0, self.promised_bytes - size_bytes)
+        )
 
 
 def corners_of(day: int, course: Int64s) -> tuple[tuple[int, ...], tuple[int, ...]]:

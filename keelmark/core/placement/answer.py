@@ -181,6 +181,8 @@ def runways_with(
     ages = columns.age_days[pools]
     n_days = horizon_days + int(ages.max(initial=0))
     written = replace(workload, apart=Apart.TOGETHER).written_on(np.arange(1, horizon_days + 1))
+    if workload.is_from_allotment:
+        written = np.zeros(len(written))  # it is held already
     since = np.arange(n_days)[None, :] - ages[:, None]
     added = np.where(since >= 0, written[np.clip(since, 0, horizon_days - 1)], 0.0)
     of, marks = columns.outlook.of_rows(pools), columns.limit_bytes[pools]

@@ -58,6 +58,14 @@ class ArrayColumns:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class AllottedColumns:
+    """What one tenant may provision still of pools (n_pools,), NaN where it has no allotment."""
+
+    bytes_left: Float64s
+    iops_left: Float64s
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class ClusterColumns:
     """Clusters (n_clusters,): what is left when so many hosts are lost, NaN where nobody tells."""
 
@@ -73,8 +81,8 @@ class Ground:
     """Where work may go, (n_places,): a pool, the cluster that runs it, a datastore or a new one.
 
     ``cluster`` and ``store`` are NOWHERE where none is chosen, or a new one would be made.
-    ``quota_left`` is by the name of a tenant, ``rejects`` by that of every policy that
-    is asked for: (n_places,) how many of its rules a place would break.
+    ``quota_left`` and ``allotted`` are by the name of a tenant, ``rejects`` by that of every policy
+    that is asked for: (n_places,) how many of its rules a place would break.
     """
 
     pool: Int64s
@@ -87,6 +95,7 @@ class Ground:
     sites: Sequence[str] = ()
     cluster_names: Sequence[str] = ()
     quota_left: Mapping[str, float] = field(default_factory=dict)
+    allotted: Mapping[str, AllottedColumns] = field(default_factory=dict)
     rejects: Mapping[str, Int64s] = field(default_factory=dict)
     worked: Worked = field(default_factory=dict)
 
@@ -175,6 +184,12 @@ def early_after(pools: PoolColumns, *, horizon_days: int) -> Additions:
         added_bytes=told.added_bytes,
         early_days=np.maximum(told.early_days - pools.age_days, 0.0),
     )
+
+
+def exposure_left(pools: PoolColumns, *, most_bytes: int) -> Float64s:
+    """Return how many bytes may be promised so that no more than so many would be missing."""
+    left = most_bytes + pools.usable_bytes.astype(np.float64) - pools.promised_bytes
+    return np.where(pools.is_promise_known, left, np.nan)
 
 
 def promise_left(pools: PoolColumns) -> Float64s:

@@ -1,6 +1,6 @@
 """The hard tests of a placement: limits that add up, and gates that are open or closed."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -8,7 +8,7 @@ import numpy as np
 
 from keelmark.core.arrays import Bools, Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE
-from keelmark.core.placement.ground import Ground, promise_left
+from keelmark.core.placement.ground import Ground, exposure_left, promise_left
 from keelmark.core.placement.question import Limit
 from keelmark.core.placement.workloads import MOST_VMS, Apart, Demands, Workload, demands_of
 
@@ -24,6 +24,9 @@ class Check(StrEnum):
     SPACE = "space"
     DATASTORE = "datastore"
     OVERCOMMIT = "overcommit"
+    EXPOSURE = "exposure"
+    ALLOTMENT = "allotment"
+    ALLOTTED_IOPS = "allotted IOPS"
     MINIMUMS = "minimums"
     IOPS = "iops"
     THROUGHPUT = "throughput"
@@ -119,8 +122,23 @@ def _gates(ground: Ground, workloads: Sequence[Workload]) -> list[Gate]:
         Gate(check=Check.SITE, is_open=_one_of([one.sites for one in workloads], sites)),
         Gate(check=Check.CLUSTER, is_open=_one_of([one.clusters for one in workloads], clusters)),
         Gate(check=Check.POLICY, is_open=missed == 0, n_missed=missed),
+        *_allotted(ground, workloads),
         *_ports(ground, workloads),
     ]  # fmt: skip
+
+
+def _allotted(ground: Ground, workloads: Sequence[Workload]) -> list[Gate]:
+    """Whether the tenant of what comes out of an allotment has one; a datastore is made of it."""
+    if not any(one.is_from_allotment for one in workloads):
+        return []
+    is_open = np.ones((len(workloads), len(ground.pool)), dtype=np.bool_)
+    for at, one in enumerate(workloads):
+        if one.is_from_allotment:
+            columns = ground.allotted.get(one.tenant)
+            has = np.isfinite(columns.bytes_left) if columns else np.zeros(0, dtype=np.bool_)
+            rows = np.flatnonzero(has)
+            is_open[at] = np.isin(ground.pool, rows) & (ground.store == NOWHERE)
+    return [Gate(check=Check.ALLOTMENT, is_open=is_open)]
 
 
 def _ports(ground: Ground, workloads: Sequence[Workload]) -> list[Gate]:
@@ -145,21 +163,22 @@ def _one_of(wanted: Sequence[frozenset[str] | set[str]], told: np.ndarray) -> Bo
 def _limits(
     ground: Ground, workloads: Sequence[Workload], demands: Demands, *, horizon_days: int
 ) -> list[Limit]:
-    pools, arrays, clusters = ground.pools, ground.arrays, ground.clusters
+    _pools, arrays, clusters = ground.pools, ground.arrays, ground.clusters
     space = ground.space_left("pool", until_day=demands.last_day, horizon_days=horizon_days)
     tenants = sorted({one.tenant for one in workloads if one.tenant in ground.quota_left})
     row_of = {name: row for row, name in enumerate(tenants)}
     of = np.array([row_of.get(one.tenant, NOWHERE) for one in workloads], dtype=np.int64)
     quotas = np.array([ground.quota_left[name] for name in tenants], dtype=np.float64)
     return [
-        Limit(name=Check.SPACE, room=space, demand=demands.written_bytes, at=ground.pool),
-        Limit(name=Check.OVERCOMMIT, room=promise_left(pools), demand=demands.promised_bytes,
-              at=np.where(ground.store == NOWHERE, ground.pool, NOWHERE)),
+        Limit(name=Check.SPACE, room=space, demand=demands.open_to_all(demands.written_bytes),
+              at=ground.pool),
+        *_promised(ground, workloads, demands),
         *_of_stores(ground, demands, horizon_days=horizon_days),
         *(
             _told_or_not(test, room, demand=demand, at=at)
             for test, room, demand, at in (
-                (Check.MINIMUMS, arrays.minimums_left, demands.min_iops, ground.array),
+                (Check.MINIMUMS, arrays.minimums_left, demands.open_to_all(demands.min_iops),
+                 ground.array),
                 (Check.IOPS, arrays.iops_left, demands.busy_iops, ground.array),
                 (Check.THROUGHPUT, arrays.bytes_per_second_left, demands.busy_bytes_per_second,
                  ground.array),
@@ -170,6 +189,33 @@ def _limits(
         ),
         Limit(name=Check.QUOTA, room=quotas, demand=demands.written_bytes, of=of),
     ]  # fmt: skip
+
+
+def _promised(
+    ground: Ground, workloads: Sequence[Workload], demands: Demands
+) -> Iterator[Limit]:  # fmt: skip
+    """What may be promised of pools, by anybody and out of allotments.
+
+    What goes onto a datastore that there is promises no more of its pool.
+    """
+    made = np.where(ground.store == NOWHERE, ground.pool, NOWHERE)
+    promised = demands.open_to_all(demands.promised_bytes)
+    yield Limit(name=Check.OVERCOMMIT, room=promise_left(ground.pools), demand=promised, at=made)
+    asked = [one.most_exposure_bytes for one in workloads if one.most_exposure_bytes is not None]
+    if asked:  # the least of them holds for all that come together
+        left = exposure_left(ground.pools, most_bytes=min(asked))
+        yield Limit(name=Check.EXPOSURE, room=left, demand=promised, at=made)
+    for tenant in sorted({one.tenant for one in workloads if one.is_from_allotment}):
+        columns = ground.allotted.get(tenant)
+        if columns is None:
+            continue  # its gate is closed everywhere
+        is_its = np.array([one.tenant == tenant for one in workloads])
+        for check, left, demand in (
+            (Check.ALLOTMENT, columns.bytes_left, demands.drawn_bytes),
+            (Check.ALLOTTED_IOPS, columns.iops_left,
+             demands.min_iops - demands.open_to_all(demands.min_iops)),
+        ):  # fmt: skip
+            yield Limit(name=check, room=left, demand=np.where(is_its, demand, 0.0), at=ground.pool)
 
 
 def _of_stores(ground: Ground, demands: Demands, *, horizon_days: int) -> list[Limit]:

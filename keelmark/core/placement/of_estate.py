@@ -12,6 +12,7 @@ from keelmark.core.estate.columns import NOWHERE, Amounts, Table, Words
 from keelmark.core.estate.reading import Reading
 from keelmark.core.hosting import HOLDS_NOTHING, VCPUS_A_CORE, held_after_losses
 from keelmark.core.placement.ground import (
+    AllottedColumns,
     ArrayColumns,
     ClusterColumns,
     Ground,
@@ -71,7 +72,7 @@ def ground_of(
     its own hosts. A pool that no cluster reaches is a place without one.
     """
     then = then or reading
-    pool, cluster = _reached(reading)
+    pool, cluster = reached(reading)
     store = np.full(len(pool), NOWHERE, dtype=np.int64)
     if has_stores:
         rows, under, over = _stored(reading)
@@ -88,6 +89,7 @@ def ground_of(
         sites=reading.estate.table("site").names,
         cluster_names=reading.estate.table("cluster").names,
         quota_left=_quotas(reading),
+        allotted=_allotted(reading),
         rejects={name: told[pool] for name, told in beside.rejects.items()},
     )
 
@@ -158,8 +160,11 @@ def _is_unread(table: Table) -> np.ndarray[tuple[int], np.dtype[np.bool_]]:
     return told
 
 
-def _reached(reading: Reading) -> tuple[Int64s, Int64s]:
-    """Pools that are there beside the clusters that reach them, in the order of pools."""
+def reached(reading: Reading) -> tuple[Int64s, Int64s]:
+    """Return the pools that are there beside the clusters that reach them, in their order.
+
+    Both (n_places,); NOWHERE beside a pool that no cluster reaches.
+    """
     array = reading.link("pool", "array")
     is_there = reading.is_there["pool"]
     pairs = reading.estate.pairs["extents"]
@@ -236,6 +241,22 @@ def _quotas(reading: Reading) -> dict[str, float]:
     return {
         table.names[row]: float(free.values[row]) for row in np.flatnonzero(free.is_known).tolist()
     }
+
+
+def _allotted(reading: Reading) -> dict[str, AllottedColumns]:
+    """What tenants may provision still of their allotments, those that stand by now."""
+    tenants, n = reading.estate.table("tenant"), len(reading.estate.table("pool"))
+    told: dict[str, AllottedColumns] = {}
+    for one in reading.estate.holds:
+        if one.tenant == NOWHERE or one.kind != "pool" or one.first_day > reading.day:
+            continue
+        columns = told.setdefault(
+            tenants.names[one.tenant],
+            AllottedColumns(bytes_left=np.full(n, np.nan), iops_left=np.full(n, np.nan)),
+        )
+        columns.bytes_left[one.row] = one.promised_bytes
+        columns.iops_left[one.row] = one.min_iops
+    return told
 
 
 def _known(told: Amounts) -> Float64s:

@@ -61,13 +61,14 @@ def left_by(ground: Ground, hurdles: Hurdles, *, horizon_days: int) -> Remains:
     by_name = {one.name: one for one in hurdles.limits}
     demands = hurdles.demands
     n_pools = len(ground.pools.usable_bytes)
-    written = np.broadcast_to(demands.written_bytes[:, None], (len(demands.units), n_pools))
+    comes = demands.open_to_all(demands.written_bytes)
+    written = np.broadcast_to(comes[:, None], (len(demands.units), n_pools))
     early = ground.early_after(horizon_days=horizon_days).early_after(written)
     limit = np.append(ground.pools.limit_bytes, 0).astype(np.float64)[ground.pool]
     sustains = np.append(ground.arrays.sustains_iops, np.nan)[ground.array]
     iops = by_name[Check.IOPS]
     with np.errstate(invalid="ignore", divide="ignore"):
-        space = (_left(by_name[Check.SPACE], ground) - demands.written_bytes[:, None]) / limit
+        space = (_left(by_name[Check.SPACE], ground) - comes[:, None]) / limit
         speed = (_left(iops, ground) - demands.busy_iops[:, None]) / sustains
     return Remains(
         early_days=np.column_stack([early, np.full(len(early), np.nan)])[:, ground.pool],

@@ -7,8 +7,9 @@ from typing import Final
 
 import numpy as np
 
-from keelmark.core.arrays import Float64s, Int64s
+from keelmark.core.arrays import Bools, Float64s, Int64s
 from keelmark.core.errors import RangeError
+from keelmark.core.marks import DEFAULT_MARKS
 from keelmark.core.policy.judging import Policy
 from keelmark.core.units import MAX_BYTES, PERCENT, percent_of
 
@@ -69,6 +70,9 @@ class Workload:
 
     ``sites``, ``clusters`` and ``service_class`` are where they may lie, anywhere where empty.
     ``n_ports`` front-end ports of an array are wanted besides those that are in use.
+    ``is_from_allotment`` has it lie where its tenant has an allotment alone, out of which its bytes
+    are held already. ``most_exposure_bytes`` is what its pool may lack if all that are promised
+    bytes of it filled them.
     """
 
     name: str
@@ -85,6 +89,8 @@ class Workload:
     policy: Policy | None = None
     apart: Apart = Apart.ANYHOW
     n_ports: int = 0
+    is_from_allotment: bool = False
+    most_exposure_bytes: int | None = None
 
     def __post_init__(self) -> None:
         """Refuse what cannot be asked for."""
@@ -99,6 +105,12 @@ class Workload:
         for name in ("n_cpus", "memory_bytes", "n_ports"):
             if not 0 <= getattr(self, name) <= MAX_BYTES:
                 raise RangeError(argument=name, found=getattr(self, name), wanted="0 or more")
+        if self.is_from_allotment and not self.tenant:
+            raise RangeError(argument="tenant", found="", wanted="whose allotment it is")
+        if self.most_exposure_bytes is not None and not 0 <= self.most_exposure_bytes <= MAX_BYTES:
+            raise RangeError(
+                argument="most_exposure_bytes", found=self.most_exposure_bytes, wanted="0 or more"
+            )
         if self.n_vms * sum(disk.size_bytes for disk in self.disks) > MAX_BYTES:
             raise RangeError(argument="disks", found="all", wanted="together at most 8 EiB")
 
@@ -126,6 +138,7 @@ class Demands:
     """What one part of each workload takes, (n_workloads,) each, and how many parts there are.
 
     ``written_bytes`` is on the last day of all of them; ``promised_bytes`` the sizes of its disks.
+    What ``is_allotted`` takes nothing of the room that is open to all.
     """
 
     units: Int64s
@@ -138,6 +151,17 @@ class Demands:
     cpus: Float64s
     memory_bytes: Float64s
     ports: Float64s
+    is_allotted: Bools
+
+    def open_to_all(self, amounts: Float64s) -> Float64s:
+        """Return what is taken of the room that is held for nobody, (n_workloads,)."""
+        return np.where(self.is_allotted, 0.0, amounts)
+
+    @property
+    def drawn_bytes(self) -> Float64s:
+        """What is provisioned out of an allotment: a datastore below its limit mark when full."""
+        whole = np.ceil(self.promised_bytes * PERCENT / DEFAULT_MARKS["limit_percent"])
+        return np.where(self.is_allotted, whole, 0.0)
 
 
 def demands_of(workloads: Sequence[Workload]) -> Demands:
@@ -174,4 +198,5 @@ def demands_of(workloads: Sequence[Workload]) -> Demands:
         ports=np.array(
             [float(one.n_ports) if one.apart is Apart.TOGETHER else 0.0 for one in workloads]
         ),
+        is_allotted=np.array([one.is_from_allotment for one in workloads], dtype=np.bool_),
     )

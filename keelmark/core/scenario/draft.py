@@ -7,6 +7,7 @@ import numpy as np
 from keelmark.core.arrays import Int64s
 from keelmark.core.estate.columns import NOWHERE, Amounts, Int32s, Pairs, Table, Words
 from keelmark.core.estate.estate import Estate
+from keelmark.core.estate.holds import Hold
 
 _NO_PAIRS = Pairs(left=np.zeros(0, dtype=np.int64), right=np.zeros(0, dtype=np.int64))
 
@@ -20,6 +21,7 @@ class Draft:
         self._words: dict[tuple[str, str], tuple[Int32s, list[str]]] = {}
         self._links: dict[tuple[str, str], Int64s] = {}
         self._pairs: dict[str, Pairs] = {}
+        self._holds: tuple[Hold, ...] = estate.holds
 
     def amounts(self, kind: str, column: str) -> Amounts:
         """Return a column of amounts to write to."""
@@ -73,6 +75,12 @@ class Draft:
         """Write a relation."""
         self._pairs[name] = pairs
 
+    def set_hold(self, hold: Hold, *, is_there: bool) -> None:
+        """Write that something is held, or not any more."""
+        if is_there != (hold in self._holds):
+            left = tuple(one for one in self._holds if one != hold)
+            self._holds = (*left, hold) if is_there else left
+
     def done(self) -> Estate:
         """Return the estate with all that was written."""
         kinds = {kind for kind, _ in (*self._amounts, *self._words, *self._links)}
@@ -81,6 +89,7 @@ class Draft:
             self.estate,
             tables={**self.estate.tables, **tables},
             pairs={**self.estate.pairs, **self._pairs},
+            holds=self._holds,
         )
 
     def _table(self, table: Table) -> Table:

@@ -9,6 +9,7 @@ import numpy as np
 from keelmark.core.errors import RangeError
 from keelmark.core.estate.columns import Pairs
 from keelmark.core.estate.estate import Estate
+from keelmark.core.estate.holds import Hold
 from keelmark.core.scenario.draft import Draft, words_of
 
 
@@ -206,6 +207,22 @@ class Asks(OfRow):
         """Return what restores the estate."""
         del estate
         return replace(self, min_iops=-self.min_iops, busy_iops=-self.busy_iops)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SetsAside(OfRow):
+    """Something of a place is held for a tenant from then on, or not any more."""
+
+    hold: Hold
+    is_there: bool = True
+
+    def write(self, draft: Draft) -> None:
+        """Write it into an estate that is being changed."""
+        draft.set_hold(self.hold, is_there=self.is_there)
+
+    def undone(self, estate: Estate) -> "Effect":
+        """Return what restores the estate."""
+        return replace(self, is_there=self.hold in estate.holds)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -13,7 +13,7 @@ from keelmark.core.estate.reading import Reading, read
 from keelmark.core.marks import Marks
 from keelmark.core.scenario.compiling import Compiled
 from keelmark.core.scenario.draft import words_of
-from keelmark.core.scenario.effects import AddAmount, Asks
+from keelmark.core.scenario.effects import AddAmount, Asks, SetsAside
 from keelmark.core.scenario.outcome import Ends, changes_of, ended, marks_by_day
 from keelmark.core.scenario.plan import Plan
 
@@ -70,6 +70,8 @@ def _promised(told: Compiled, *, kind: str) -> dict[int, int]:
     for one in told.plan.effects:
         if isinstance(one, AddAmount) and (one.kind, one.column) == (kind, "promised"):
             by_row[one.row] = by_row.get(one.row, 0) + one.amount
+        elif isinstance(one, SetsAside) and one.kind == kind:
+            by_row[one.row] = by_row.get(one.row, 0) + one.hold.promised_bytes
     return by_row
 
 
@@ -77,10 +79,11 @@ def _iops(told: Compiled) -> Asked:
     """I/O a second that work which comes asks of what it comes onto, by thing."""
     by_thing: Asked = {}
     for one in told.plan.effects:
-        if isinstance(one, Asks):
+        if isinstance(one, Asks | SetsAside):
+            of = one.hold if isinstance(one, SetsAside) else one
             first, least, busy = by_thing.get((one.kind, one.row), (one.day, 0, 0))
             by_thing[one.kind, one.row] = (
-                min(first, one.day), least + one.min_iops, busy + one.busy_iops,
+                min(first, one.day), least + of.min_iops, busy + of.busy_iops,
             )  # fmt: skip
     return by_thing
 

@@ -18,6 +18,7 @@ from keelmark.core.scenario.effects import (
     SetAmount,
     SetLink,
     SetPair,
+    SetsAside,
     SetWord,
 )
 from keelmark.core.scenario.moves import Parts
@@ -41,6 +42,7 @@ class StepKind(StrEnum):
     DEPLOY_VMS = "deploy VMs"
     ADD_HOSTS = "add hosts"
     SET_QUOTA = "set quota"
+    ALLOT = "allot"
     START_MIRROR = "start mirror"
     END_MIRROR = "end mirror"
     NAME_TIER = "name tier"
@@ -104,6 +106,8 @@ class _Writer:
                 yield from self._moved(one)
             elif isinstance(one, SetAmount) and one.column == "quota":
                 yield self._quota(one)
+            elif isinstance(one, SetsAside):
+                yield self._allotted(one)
         yield from self._mirrors()
         words = [one for one in self.effects if isinstance(one, SetWord)]
         for column, kind in _NAMED.items():
@@ -221,6 +225,16 @@ class _Writer:
         return self._step(
             one, StepKind.SET_QUOTA, f"Set the quota of {one.kind} {self._named(one)} to ",
             {"quota_bytes": one.amount or 0}, amount=one.amount or 0,
+        )  # fmt: skip
+
+    def _allotted(self, one: SetsAside) -> Step:
+        tenants, hold = self.estate.table("tenant"), one.hold
+        tenant = tenants.names[hold.tenant]
+        return self._step(
+            one, StepKind.ALLOT, f"Allot of {self._named(one)} to {tenant} ",
+            {"tenant": tenant, "tenant_id": int(tenants.ids[hold.tenant]),
+             "allotted_bytes": hold.most_bytes, "min_iops": hold.min_iops},
+            amount=hold.most_bytes,
         )  # fmt: skip
 
     def _named_for(self, some: Sequence[SetWord], kind: StepKind) -> Step:

@@ -19,6 +19,7 @@ from keelmark.core.scenario.effects import (
     OfRow,
     Retire,
     SetAmount,
+    SetsAside,
 )
 from keelmark.core.scenario.plan import NEVER
 from keelmark.core.units import percent_of
@@ -308,6 +309,8 @@ def changes_of(
             is_known[at] = "size" in one.amounts
         elif isinstance(one, Retire):
             sizes[at, begin:] = 0
+        elif isinstance(one, SetsAside):
+            added[at] += one.hold.on(days + estate.day)
     for held in holds:
         added[place[held.row]] += held.on(days + estate.day)
     return Changes(kind=kind, rows=rows, sizes=sizes, added=added)

@@ -20,6 +20,7 @@ from keelmark.core.scenario.effects import (
     SetAmount,
     SetLink,
     SetPair,
+    SetsAside,
     SetWord,
 )
 from keelmark.core.units import PERCENT
@@ -245,6 +246,8 @@ class Stage:
             self._turns[effect.kind] = self._turns.get(effect.kind, 0) + 1
         if isinstance(effect, Course):
             self._courses.setdefault(At(effect.kind, effect.row), []).append(effect)
+        if isinstance(effect, SetsAside):
+            self._holds.setdefault(At(effect.kind, effect.row), []).append(effect.hold)
 
     def next_born(self, number: int, kind: str) -> At:
         """Return the next of the rows that a move may fill."""
@@ -314,6 +317,18 @@ class Stage:
     def retire(self, of: At) -> None:
         """Write that a thing is there no longer."""
         self.write(Retire(day=self.day, kind=of.kind, row=of.row))
+
+    def allotted(self, pool: At, *, tenant: At) -> bool:
+        """Return whether a tenant has an allotment of a pool by the day."""
+        return any(one.tenant == tenant.row for one in self._holds.get(pool, ()))
+
+    def set_aside(self, pool: At, *, tenant: At, n_bytes: int, min_iops: int, owner: int) -> None:
+        """Write that bytes and I/O a second of a pool are held for a tenant."""
+        hold = Hold(
+            kind=pool.kind, row=pool.row, owner=owner, days=(self.day,), amounts=(n_bytes,),
+            promised_bytes=n_bytes, min_iops=min_iops, tenant=tenant.row,
+        )  # fmt: skip
+        self.write(SetsAside(day=self.day, kind=pool.kind, row=pool.row, hold=hold))
 
     def asks(self, of: At, *, min_iops: int, busy_iops: int) -> None:
         """Write what work asks of the pools under a thing, in I/O a second."""

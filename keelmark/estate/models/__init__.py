@@ -38,7 +38,7 @@ from keelmark.estate.models.joining import (
     Statement,
 )
 from keelmark.estate.models.notes import Note
-from keelmark.estate.models.reservations import Reservation
+from keelmark.estate.models.reservations import Allotment, DrawnVolume, Reservation
 from keelmark.estate.models.storage import (
     Array,
     Drive,
@@ -53,10 +53,10 @@ from keelmark.estate.models.storage import (
 )
 
 __all__ = [
-    "MAX_NAME", "Account", "Alias", "Array", "Bucket", "Cluster", "Datastore", "Drive", "Entity",
-    "Event", "Extent", "File", "Finding", "FindingKind", "Host", "HostDevice", "Kind",
-    "KindTable", "Link", "LooseEnd", "Mapping", "MarksMixin", "Note", "Pool", "PoolBacking", "Port",
-    "Project", "ProtectionRun", "Protocol", "ReadTable", "Replica", "Reservation",
-    "ServiceClass", "Shelf", "Sight", "Site", "Snapshot", "Source", "Statement", "Tenant",
-    "VirtualDisk", "VirtualMachine", "Volume",
+    "MAX_NAME", "Account", "Alias", "Allotment", "Array", "Bucket", "Cluster", "Datastore",
+    "DrawnVolume", "Drive", "Entity", "Event", "Extent", "File", "Finding", "FindingKind",
+    "Host", "HostDevice", "Kind", "KindTable", "Link", "LooseEnd", "Mapping", "MarksMixin",
+    "Note", "Pool", "PoolBacking", "Port", "Project", "ProtectionRun", "Protocol", "ReadTable",
+    "Replica", "Reservation", "ServiceClass", "Shelf", "Sight", "Site", "Snapshot", "Source",
+    "Statement", "Tenant", "VirtualDisk", "VirtualMachine", "Volume",
 ]  # fmt: skip

@@ -77,7 +77,7 @@ class PoolRead(serializers.Serializer[Record]):
     free_bytes = Int64Field()
     plannable_bytes = Int64Field()
     reserved_bytes = Int64Field()
-    held_bytes = Int64Field(help_text="of them, by accepted scenarios")
+    held_bytes = Int64Field(help_text="of them, for accepted scenarios and tenants")
     provisioned_bytes = Int64Field(allow_null=True)
     exposure_bytes = Int64Field(allow_null=True)
     overcommit_percent = serializers.FloatField(allow_null=True)

@@ -68,7 +68,7 @@ class RecordRead(serializers.Serializer[Record]):
 
 
 class HeldRead(serializers.Serializer[Record]):
-    scenario_id = serializers.IntegerField()
+    scenario_id = serializers.IntegerField(allow_null=True, help_text="null: an allotment")
     first_on = serializers.DateField()
     most_bytes = Int64Field()
 
@@ -100,7 +100,7 @@ class StandingRead(serializers.Serializer[Record]):
     record = RecordRead()
     workings = WorkingRead(many=True, help_text="how the likely and the order-by date come about")
     path = serializers.DictField(child=serializers.ListField(child=Int64Field(allow_null=True)))
-    held = HeldRead(many=True, help_text="by accepted scenarios, which the path has in it")
+    held = HeldRead(many=True, help_text="for scenarios and tenants: the path has it in it")
 
 
 class ForecastWanted(serializers.Serializer[Record]):

@@ -104,8 +104,7 @@ def _moved_dates(pool: Pool, *, is_held: bool, now: datetime) -> list[Change]:
             at=forecast.made_at,
             headline=[{"text": f"{name} ends {abs(n_later)} d {side}"}],
             note=f"likely {_day(forecast.limit_likely_on)}; a week ago we said "
-            f"{_day(forecast.said_week_ago_on)}"
-            + ("; accepted scenarios hold space of it" if is_held else ""),
+            f"{_day(forecast.said_week_ago_on)}" + ("; space of it is held" if is_held else ""),
             pool_id=pool.pk,
         )
     ]

@@ -154,7 +154,7 @@ def held_told(standing: Standing) -> list[dict[str, Any]]:  # Any: JSON
         by_owner.setdefault(one.owner, []).append(one)
     return [
         {
-            "scenario_id": owner,
+            "scenario_id": owner if owner > 0 else None,
             "first_on": EPOCH + timedelta(days=some[0].first_day),
             "most_bytes": sum(one.most_bytes for one in some),
         }

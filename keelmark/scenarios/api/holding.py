@@ -17,6 +17,7 @@ from keelmark.access.rights import Right
 from keelmark.access.versions import versioned, wanted_version
 from keelmark.core.days import EPOCH
 from keelmark.core.scenario.holding import HELD_KINDS
+from keelmark.estate.models import Reservation
 from keelmark.forecasts.api.pools import Int64Field
 from keelmark.scenarios.api.scenarios import SCENARIO
 from keelmark.scenarios.api.told import ScenarioRead, scenario_told
@@ -65,9 +66,9 @@ class AcceptanceWrite(serializers.Serializer[Record]):
 
 
 class ReservationRead(HeldPlaceRead):
-    scenario_id = serializers.IntegerField()
-    scenario_name = serializers.CharField()
-    lapses_on = serializers.DateField()
+    scenario_id = serializers.IntegerField(allow_null=True, help_text="null: of an allotment")
+    for_name = serializers.CharField(help_text="the scenario, or the tenant of an allotment")
+    lapses_on = serializers.DateField(allow_null=True)
     has_lapsed = serializers.BooleanField()
 
 
@@ -141,7 +142,7 @@ class AcceptanceView(APIView):
 
 
 class ReservationsView(APIView):
-    """All that accepted scenarios hold, the next first; of one thing, what is held of it."""
+    """All that is held, for scenarios and tenants, the next first; or what is of one thing."""
 
     @extend_schema(
         operation_id="reservations_list",
@@ -160,10 +161,10 @@ class ReservationsView(APIView):
         told = [
             {
                 **place_told(place),
-                "scenario_id": one.scenario_id,
-                "scenario_name": one.scenario_name,
-                "lapses_on": one.lapses_on,
-                "has_lapsed": one.lapses_on <= utc_today(),
+                "scenario_id": one.scenario_id if isinstance(one, Reservation) else None,
+                "for_name": one.scenario_name if isinstance(one, Reservation) else one.tenant.name,
+                "lapses_on": one.lapses_on if isinstance(one, Reservation) else None,
+                "has_lapsed": isinstance(one, Reservation) and one.lapses_on <= utc_today(),
             }
             for one, place in held_places(actor_of(request), of=int(of[:18]) if of else None)
         ]

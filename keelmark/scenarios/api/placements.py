@@ -45,6 +45,7 @@ WITHOUT = OpenApiParameter(
 UNITS = {
     Check.SPACE: "bytes", Check.DATASTORE: "bytes", Check.OVERCOMMIT: "bytes",
     Check.MINIMUMS: "iops", Check.IOPS: "iops", Check.THROUGHPUT: "bytes_per_second",
+    Check.EXPOSURE: "bytes", Check.ALLOTMENT: "bytes", Check.ALLOTTED_IOPS: "iops",
     Check.PORTS: "ports", Check.CPUS: "cpus", Check.MEMORY: "bytes", Check.QUOTA: "bytes",
 }  # fmt: skip
 UNIT_NAMES = sorted({*UNITS.values(), "none"})
@@ -82,6 +83,16 @@ class WorkloadWrite(serializers.Serializer[Record]):
     clusters = serializers.ListField(child=serializers.CharField(), default=list)
     apart = serializers.ChoiceField(choices=[one.value for one in Apart], default="anyhow")
     n_ports = serializers.IntegerField(min_value=0, max_value=10_000, default=0)
+    is_from_allotment = serializers.BooleanField(
+        default=False, help_text="where its tenant has an allotment alone, and out of that"
+    )
+    most_exposure_bytes = Int64Field(
+        min_value=0,
+        max_value=MAX_BYTES,
+        allow_null=True,
+        default=None,
+        help_text="that its pool may lack if all filled what they are promised",
+    )
     weights = WeightsWrite(required=False)
 
 
@@ -204,7 +215,8 @@ def workload_of(wanted: dict[str, Any], *, today: date) -> Workload:  # Any: a v
             sites=frozenset(wanted["sites"]), clusters=frozenset(wanted["clusters"]),
             service_class=wanted["service_class"], tenant=wanted["tenant"],
             policy=policy.core if policy else None, apart=Apart(wanted["apart"]),
-            n_ports=wanted["n_ports"],
+            n_ports=wanted["n_ports"], is_from_allotment=wanted["is_from_allotment"],
+            most_exposure_bytes=wanted["most_exposure_bytes"],
         )  # fmt: skip
     except RangeError as exc:
         raise wrong_field(exc.argument, f"Use {exc.wanted}.") from exc

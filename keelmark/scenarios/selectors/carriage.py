@@ -27,7 +27,7 @@ from keelmark.scenarios.selectors.proving import volume_of
 
 PORT_FORMS: Final = ("wwn.", "iqn.", "nqn.", "eui.", "naa.")
 MOST_TOLD: Final = 3
-TIER, POLICY = "tier", "policy"  # what is named here, at no far end
+TIER, POLICY, ALLOTMENT = "tier", "policy", "allotment"  # what is set here, at no far end
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -201,13 +201,21 @@ def _given(step: WorkStep) -> Carriage:
     return Carriage(what=TIER if is_tier else POLICY)
 
 
+def _allotted(step: WorkStep) -> Carriage:
+    """An allotment, which is made here and nowhere else."""
+    places = [step.subject_id or 0, int(step.values["tenant_id"])]
+    if Entity.objects.filter(pk__in=places, retired_at=None).count() < len(places):
+        return Carriage(why="its pool or its tenant is not read, or not any more")
+    return Carriage(what=ALLOTMENT)
+
+
 def _removed(step: WorkStep) -> Carriage:
     if step.subject_kind != "volume":
         return Carriage(why="volumes alone are deleted from here")
     volume = Volume.objects.filter(pk=step.subject_id, entity__retired_at=None).first()
     if volume is None or volume.size_bytes is None:
         return Carriage(why="the volume is not known any more, or nobody tells its size")
-    if used := _users_of(volume):
+    if used := users_of(volume):
         return Carriage(why=f"{used} still")
     name = volume.entity.name
     return Carriage(
@@ -216,8 +224,8 @@ def _removed(step: WorkStep) -> Carriage:
     )  # fmt: skip
 
 
-def _users_of(volume: Volume) -> str:
-    """What is known to need a volume, in words; empty where nothing is."""
+def users_of(volume: Volume) -> str:
+    """Return what is known to need a volume, in words; empty where nothing is."""
     store = Datastore.objects.filter(extents__target=volume.entity, entity__retired_at=None).first()
     if store is not None:
         return f"datastore {store.entity.name} lies on it"
@@ -232,6 +240,7 @@ _CARRIED: Final[dict[StepKind, Callable[[WorkStep], Carriage]]] = {
     StepKind.CREATE_VOLUME: _volume_made,
     StepKind.EXTEND_VOLUME: _volume_grown,
     StepKind.MAP_VOLUME: _volume_mapped,
+    StepKind.ALLOT: _allotted,
     StepKind.NAME_TIER: _given,
     StepKind.PROMISE_POLICY: _given,
     StepKind.REMOVE: _removed,

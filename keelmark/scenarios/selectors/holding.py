@@ -1,7 +1,7 @@
 """What accepted scenarios hold, and what one would hold if it were accepted."""
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
 from django.contrib.auth.models import User
@@ -13,7 +13,8 @@ from keelmark.core.estate.columns import NOWHERE, Table
 from keelmark.core.estate.holds import Hold
 from keelmark.core.estate.reading import LIKELY
 from keelmark.core.scenario.holding import holds_of
-from keelmark.estate.models import Reservation
+from keelmark.estate.allotments import allotments_for, hold_of_allotment, takings_of
+from keelmark.estate.models import Allotment, Reservation
 from keelmark.estate.reservations import come_bytes, hold_of
 from keelmark.forecasts.definitions.wholes import places_of
 from keelmark.scenarios.models import Scenario
@@ -59,9 +60,10 @@ def last_day_of(scenario: Scenario) -> date:
     return EPOCH + timedelta(days=day)
 
 
-def held_places(
-    actor: User, *, of: int | None = None
-) -> list[tuple[Reservation, HeldPlace]]:  # fmt: skip
+Held = tuple[Reservation | Allotment, HeldPlace]
+
+
+def held_places(actor: User, *, of: int | None = None) -> list[Held]:
     """Return all that is held, the next first; of one thing, what is held of it or its parts.
 
     Tenants' viewers see nothing of it.
@@ -72,8 +74,25 @@ def held_places(
     if of is not None:
         found = found.filter(entity__in=places_of(of))
     some = list(found)
-    told = zip(some, _places(some), strict=True)
+    told: list[Held] = [*zip(some, _places(some), strict=True), *_allotted(actor, of=of)]
     return sorted(told, key=lambda one: (one[1].hold.first_day, one[0].pk))
+
+
+def _allotted(actor: User, *, of: int | None) -> Iterator[Held]:
+    seen = allotments_for(actor)
+    some = list(seen if of is None else seen.filter(entity__in=places_of(of)))
+    estate, takings = reading_at(day=None, quantile=LIKELY).estate, takings_of(some)
+    for one in some:
+        row = estate.table("pool").row_of(one.entity_id)
+        row = NOWHERE if row is None else row
+        hold = hold_of_allotment(one, takings[one.pk], row=row, tenant=NOWHERE)
+        come = takings[one.pk].come_bytes
+        whole = replace(hold, amounts=(one.allotted_bytes,))
+        place = HeldPlace(
+            entity_id=one.entity_id, kind="pool", name=one.entity.name, hold=whole,
+            home="" if row == NOWHERE else _home(estate.tables, hold), come_bytes=come,
+        )  # fmt: skip
+        yield one, place
 
 
 def _places(some: Sequence[Reservation]) -> list[HeldPlace]:

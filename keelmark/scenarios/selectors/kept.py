@@ -18,6 +18,7 @@ from keelmark.core.days import EPOCH
 from keelmark.core.estate.estate import Estate
 from keelmark.core.scenario.compiling import Compiled, Dated, compiled
 from keelmark.core.scenario.moves import Fault, Form, MoveFieldError, move_of, told_of
+from keelmark.estate.allotments import draws_of
 from keelmark.scenarios.errors import MoveError
 from keelmark.scenarios.models import Scenario, ScenarioRevision
 
@@ -86,16 +87,24 @@ class PlannedMoves:
     revision: int
     moves: tuple[Dated, ...]
     without: int | None = None  # the number of a move that is left out
+    # By allotment, how much of it they draw: that is held for them already.
+    draws: tuple[tuple[int, int], ...] = ()
 
     @property
     def key(self) -> str:
         """Return what tells this version from any other."""
         left_out = "" if self.without is None else f"-{self.without}"
-        return f"{self.scenario_id}.{self.revision}{left_out}"
+        drawn = "".join(f"+{pk}:{n_bytes}" for pk, n_bytes in self.draws)
+        return f"{self.scenario_id}.{self.revision}{left_out}{drawn}"
 
     def compiled(self, estate: Estate) -> Compiled:
         """Return what they do to an estate; what is held for them is not there twice."""
-        others = tuple(one for one in estate.holds if one.owner != self.scenario_id)
+        drawn = dict(self.draws)
+        others = tuple(
+            one.drawn(drawn.get(-one.owner, 0))
+            for one in estate.holds
+            if one.owner != self.scenario_id
+        )
         return _known(compiled(replace(estate, holds=others), self.moves), self.moves)
 
 
@@ -130,7 +139,10 @@ def _known(told: Compiled, moves: Sequence[Dated]) -> Compiled:
 def planned_in(revision: ScenarioRevision) -> PlannedMoves:
     """Return the moves of a revision."""
     return PlannedMoves(
-        scenario_id=revision.scenario_id, revision=revision.pk, moves=tuple(dated(revision.moves))
+        scenario_id=revision.scenario_id,
+        revision=revision.pk,
+        moves=tuple(dated(revision.moves)),
+        draws=draws_of(revision.scenario_id),
     )
 
 

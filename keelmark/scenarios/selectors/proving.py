@@ -9,6 +9,7 @@ from django.db.models import Count, Max, Q, QuerySet
 
 from keelmark.compliance.models import Promise, TierNaming
 from keelmark.core.scenario.orders import StepKind
+from keelmark.estate.allotments import standing_allotments
 from keelmark.estate.models import (
     Account,
     Datastore,
@@ -224,6 +225,19 @@ def _named(step: WorkStep) -> Proof:
     return Proof(is_so=n == len(ids), read_at=at, says=f"{n} of {len(ids)} have it")
 
 
+def _allotted(step: WorkStep) -> Proof:
+    """Whether a tenant has as much of a pool as was planned."""
+    stands = standing_allotments().filter(
+        entity=step.subject_id, tenant=step.values["tenant_id"]
+    ).first()  # fmt: skip
+    if stands is None:
+        return Proof(is_so=False, says="it has no allotment of this pool")
+    return Proof(
+        is_so=stands.allotted_bytes >= int(step.values["allotted_bytes"]),
+        read_at=stands.changed_at, says=f"{stands.allotted_bytes:,} bytes are allotted",
+    )  # fmt: skip
+
+
 def _removed(step: WorkStep) -> Proof:
     found = Entity.objects.filter(pk=step.subject_id or 0).first()
     if found is None or found.retired_at is not None:
@@ -245,6 +259,7 @@ _PROOFS: Final[dict[StepKind, Callable[[WorkStep], Proof]]] = {
     StepKind.DEPLOY_VMS: _vms_deployed,
     StepKind.ADD_HOSTS: _hosts_added,
     StepKind.SET_QUOTA: _quota_set,
+    StepKind.ALLOT: _allotted,
     StepKind.START_MIRROR: _mirrored,
     StepKind.END_MIRROR: _mirrored,
     StepKind.NAME_TIER: _named,

@@ -15,6 +15,7 @@ from keelmark.compliance.selectors.definitions import standing_policies
 from keelmark.compliance.selectors.tiers import standing_tiers
 from keelmark.compliance.services.promising import promise
 from keelmark.compliance.services.tiers import name_tier
+from keelmark.estate.allotments import allotments_for
 from keelmark.feeds.changes.asking import (
     Wanted,
     ask_changes,
@@ -29,6 +30,7 @@ from keelmark.feeds.services.jobs import ask_once
 from keelmark.scenarios.errors import StepError, WordError
 from keelmark.scenarios.models import StepState, WorkOrder, WorkStep
 from keelmark.scenarios.selectors.carriage import (
+    ALLOTMENT,
     POLICY,
     TIER,
     Carriage,
@@ -36,6 +38,7 @@ from keelmark.scenarios.selectors.carriage import (
     carriage_of,
     wait_of,
 )
+from keelmark.scenarios.services.allotting import allot
 from keelmark.scenarios.services.ordering import facts_of_order, order_for, prove
 
 log = structlog.get_logger()
@@ -62,6 +65,12 @@ def carry_order(*, actor: User, scenario_id: int, seen_version: str | None) -> W
     order = _locked(actor, scenario_id, seen_version=seen_version)
     if order.ended_at is not None:
         raise StepError(why="All of it is carried out.")
+    begin(order, actor=actor)
+    return order
+
+
+def begin(order: WorkOrder, *, actor: User) -> None:
+    """Carry out an order that is locked, in a person's name."""
     order.carrier, order.carrier_name, order.carried_since = actor, actor.get_username(), now()
     order.stopped = ""
     order.save()
@@ -70,7 +79,6 @@ def carry_order(*, actor: User, scenario_id: int, seen_version: str | None) -> W
     if failed is not None and failed.what == WaitsFor.STOPPED:
         _again(failed.step, actor=actor)
     _go_on(order)
-    return order
 
 
 @transaction.atomic
@@ -207,7 +215,7 @@ def _go_on(order: WorkOrder) -> int:
         if wait.what != WaitsFor.NOTHING or wait.carriage is None:
             return n_moved
         carrier = order.carrier
-        if carrier is None or not carrier.is_active or not has_right(carrier, Right.CARRY_OUT):
+        if carrier is None or not _may_carry(carrier, order):
             _halt(order, why=f"{order.carrier_name} may carry nothing out any more.")
             return n_moved
         try:
@@ -220,9 +228,17 @@ def _go_on(order: WorkOrder) -> int:
     return n_moved
 
 
+def _may_carry(carrier: User, order: WorkOrder) -> bool:
+    """Whether somebody may carry an order out still: any, or what is drawn on an own allotment."""
+    if not carrier.is_active or has_right(carrier, Right.CARRY_OUT):
+        return carrier.is_active
+    is_own = allotments_for(carrier).filter(drawn__scenario_id=order.scenario_id).exists()
+    return has_right(carrier, Right.PROVISION) and is_own
+
+
 def _ask(order: WorkOrder, step: WorkStep, carriage: Carriage, *, actor: User) -> None:
-    if carriage.what in (TIER, POLICY):
-        _give(step, carriage, actor=actor)
+    if carriage.what in (TIER, POLICY, ALLOTMENT):
+        _give(order, step, carriage, actor=actor)
         return
     key = _key(order, step)
     n_asked = ChangeSet.objects.filter(actor_name=actor.get_username(), key__startswith=key)
@@ -237,18 +253,27 @@ def _ask(order: WorkOrder, step: WorkStep, carriage: Carriage, *, actor: User) -
     step.save()
 
 
-def _give(step: WorkStep, carriage: Carriage, *, actor: User) -> None:
-    """Name a tier, or promise a policy, for all that a step is for; it is done at once."""
-    ids = [int(one) for one in step.values["ids"]]
-    name = step.values[carriage.what]
-    if carriage.what == TIER:
-        tier = standing_tiers().get(name=name)
+def _give(order: WorkOrder, step: WorkStep, carriage: Carriage, *, actor: User) -> None:
+    """Name a tier, promise a policy, or allot, for what a step is for; it is done at once."""
+    values = step.values
+    if carriage.what == ALLOTMENT:
+        allot(
+            actor=actor, pool_id=int(step.subject_id or 0), tenant_id=int(values["tenant_id"]),
+            allotted_bytes=int(values["allotted_bytes"]), min_iops=int(values["min_iops"]),
+            scenario_id=order.scenario_id,
+        )  # fmt: skip
+    elif carriage.what == TIER:
+        ids, tier = _ids(step), standing_tiers().get(name=values[TIER])
         name_tier(actor=actor, tier_id=tier.pk, entity_ids=ids, seen=ids)
     else:
-        policy = standing_policies().get(name=name)
+        ids, policy = _ids(step), standing_policies().get(name=values[POLICY])
         promise(actor=actor, policy_id=policy.pk, entity_ids=ids, seen=ids)
     step.state, step.done_at, step.done_by = StepState.SETTLING, now(), actor.get_username()
     step.save()
+
+
+def _ids(step: WorkStep) -> list[int]:
+    return [int(one) for one in step.values["ids"]]
 
 
 def _again(step: WorkStep, *, actor: User) -> None:

@@ -13,7 +13,7 @@ from keelmark.access.services.audit import Facts, audit
 from keelmark.access.versions import check_version
 from keelmark.bearings.selectors.picture import newest_estate
 from keelmark.core.days import EPOCH
-from keelmark.estate.models import Reservation
+from keelmark.estate.models import DrawnVolume, Reservation
 from keelmark.forecasts.marks.setting import hold_anew
 from keelmark.scenarios.errors import DroppedError, NotDraftError, NothingToTakeBackError
 from keelmark.scenarios.models import (
@@ -192,6 +192,13 @@ def let_go(scenario: Scenario) -> None:
     Reservation.objects.filter(scenario_id=scenario.pk).delete()
     hold_anew(places)
     scenario.accepted_at, scenario.accepted_by, scenario.lapses_on = None, "", None
+    never_made(scenario)
+
+
+def never_made(scenario: Scenario) -> bool:
+    """Give back to its allotment what would have been drawn on it; return whether any was."""
+    drawn = DrawnVolume.objects.filter(scenario_id=scenario.pk, volume=None, dropped_at=None)
+    return drawn.update(dropped_at=now()) > 0
 
 
 def locked(

@@ -9,15 +9,16 @@ from keelmark.access.clock import now
 from keelmark.access.services.audit import Facts, audit
 from keelmark.access.versions import check_version
 from keelmark.core.scenario.orders import Step, StepKind, steps_of
-from keelmark.estate.models import Entity, Reservation
+from keelmark.estate.models import Allotment, DrawnVolume, Entity, Reservation
 from keelmark.estate.reservations import day_of_hold
 from keelmark.feeds.changes.reading import LIVE
 from keelmark.feeds.models import ChangeState
+from keelmark.forecasts.marks.setting import hold_anew
 from keelmark.scenarios.errors import NoOrderError, NotAcceptedError, StepError
 from keelmark.scenarios.models import Scenario, State, StepState, WorkOrder, WorkStep
 from keelmark.scenarios.selectors.kept import drawn, scenario_for, standing_revision
 from keelmark.scenarios.selectors.proving import Proof, proof_of
-from keelmark.scenarios.services.keeping import let_go, locked
+from keelmark.scenarios.services.keeping import let_go, locked, never_made
 
 OPEN = (StepState.TO_DO, StepState.SETTLING, StepState.OTHERWISE)
 
@@ -52,7 +53,11 @@ def make_order(*, actor: User, scenario_id: int) -> WorkOrder:
     NotAcceptedError
         If the scenario is not accepted.
     """
-    scenario = locked(actor, scenario_id, seen_version=None, may_be_accepted=True)
+    return order_of(locked(actor, scenario_id, seen_version=None, may_be_accepted=True), by=actor)
+
+
+def order_of(scenario: Scenario, *, by: User) -> WorkOrder:
+    """Return the work order of a scenario that is locked, made now where there is none."""
     standing = WorkOrder.objects.filter(scenario=scenario).first()
     if standing is not None:
         return standing
@@ -60,7 +65,7 @@ def make_order(*, actor: User, scenario_id: int) -> WorkOrder:
         raise NotAcceptedError(name=scenario.name)
     at = now()
     order = WorkOrder.objects.create(
-        scenario=scenario, made_at=at, made_by=actor.get_username(), changed_at=at
+        scenario=scenario, made_at=at, made_by=by.get_username(), changed_at=at
     )
     steps = steps_of(drawn(standing_revision(scenario)).compiled)
     known = set(
@@ -71,7 +76,7 @@ def make_order(*, actor: User, scenario_id: int) -> WorkOrder:
     WorkStep.objects.bulk_create(
         _row(order, place, one, known=known) for place, one in enumerate(steps, start=1)
     )
-    _audit(actor, scenario, action="make work order", after={"n_steps": len(steps)})
+    _audit(by, scenario, action="make work order", after={"n_steps": len(steps)})
     prove(order)
     return order
 
@@ -95,6 +100,10 @@ def drop_order(*, actor: User, scenario_id: int) -> None:
         raise StepError(why="A step of it is being carried out: halt it, or wait for its end.")
     n_done = order.steps.exclude(state=StepState.TO_DO).count()
     order.delete()
+    if never_made(order.scenario):
+        let_go(order.scenario)
+        order.scenario.state = State.DROPPED
+        order.scenario.save()
     _audit(actor, order.scenario, action="drop work order", after={"n_steps_begun": n_done})
 
 
@@ -179,6 +188,7 @@ def prove(order: WorkOrder) -> int:
             n_changed += 1
     if n_changed:
         _shrink(order, steps)
+        _draw(order, steps)
     if order.ended_at is None and steps and not any(one.state in OPEN for one in steps):
         _end(order)
     return n_changed
@@ -242,6 +252,17 @@ def _shrink(order: WorkOrder, steps: Sequence[WorkStep]) -> None:
         if came != set(one.came_ids):
             one.came_ids, one.changed_at = sorted(came), now()
             one.save()
+
+
+def _draw(order: WorkOrder, steps: Sequence[WorkStep]) -> None:
+    """Tell an allotment which volume came of what was asked of it."""
+    made = [pk for one in steps if one.kind == StepKind.CREATE_VOLUME for pk in one.made_ids]
+    for one in DrawnVolume.objects.filter(scenario_id=order.scenario_id, dropped_at=None):
+        if made and one.volume_id != made[0]:
+            one.volume_id = made[0]
+            one.save()
+            Allotment.objects.filter(pk=one.allotment_id).update(changed_at=now())
+            hold_anew([one.allotment.entity_id])
 
 
 def _end(order: WorkOrder) -> None:

@@ -135,7 +135,7 @@ def test_it_lapses_is_renewed_and_is_given_up(api, estate):
     renewed = api.send("PATCH", path, seen=made["version"], lapses_on=ahead(90)).json()
     assert held(api, made)["lapses_on"] == ahead(90)
     assert pool_at(api, 7)["reserved"] == HALF
-    assert [one["scenario_name"] for one in api.get("/reservations").json()] == ["Spring intake"]
+    assert [one["for_name"] for one in api.get("/reservations").json()] == ["Spring intake"]
     back = api.send("DELETE", path, seen=renewed["version"]).json()
     assert (back["state"], pool_at(api, 7)["reserved"]) == ("draft", 0)
     assert api.send("DELETE", path, seen=back["version"]).status_code == 409
@@ -152,7 +152,7 @@ def test_what_was_accepted_is_not_changed_but_in_a_copy(api, mate, estate):
     assert api.send("POST", f"{path}/moves", **extend(estate)).status_code == 409
     named = mate.send("PATCH", path, seen=made["version"], name="Neap intake")
     assert named.status_code == 200
-    assert mate.get("/reservations").json()[0]["scenario_name"] == "Neap intake"
+    assert mate.get("/reservations").json()[0]["for_name"] == "Neap intake"
     copy = mate.send("POST", f"{path}/copies", name="otherwise").json()
     assert (copy["state"], copy["may_change"]) == ("draft", True)
 

@@ -9,7 +9,7 @@
   const loaded = () => import('$lib/features/thing/AnyThing.svelte');
 </script>
 
-{#if session.data?.role === 'tenant viewer'}
+{#if session.data && !session.data.rights.includes('read feeds')}
   <OwnShare>
     {#snippet page(id)}
       {#await loaded() then { default: AnyThing }}<AnyThing

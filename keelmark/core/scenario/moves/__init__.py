@@ -15,7 +15,7 @@ from keelmark.core.scenario.moves.base import (
     told_of,
 )
 from keelmark.core.scenario.moves.bytes import ChangeGrowth, Free, Migrate
-from keelmark.core.scenario.moves.ends import RetirePlace, SetQuota
+from keelmark.core.scenario.moves.ends import Allot, RetirePlace, SetQuota
 from keelmark.core.scenario.moves.hosts import AddHosts, RemoveHosts
 from keelmark.core.scenario.moves.mirror import EndMirror, Mirror
 from keelmark.core.scenario.moves.place import Clone, Place
@@ -27,8 +27,8 @@ MOVES: Final[dict[str, type[Move]]] = {
     move.kind: move
     for move in (
         Free, Migrate, Place, Clone, ChangeGrowth, NewDatastore, ExtendDatastore, ExtendPool,
-        NewPool, AddHosts, RemoveHosts, RetirePlace, SetQuota, NameTier, PromisePolicy, Mirror,
-        EndMirror,
+        NewPool, AddHosts, RemoveHosts, RetirePlace, SetQuota, Allot, NameTier, PromisePolicy,
+        Mirror, EndMirror,
     )
 }  # fmt: skip
 
@@ -42,7 +42,7 @@ def move_of(kind: str, told: Mapping[str, object]) -> Move:
 
 
 __all__ = [
-    "MOVES", "AddHosts", "Ask", "ChangeGrowth", "Clone", "DiskGiven", "EndMirror",
+    "MOVES", "AddHosts", "Allot", "Ask", "ChangeGrowth", "Clone", "DiskGiven", "EndMirror",
     "ExtendDatastore", "ExtendPool", "Fault", "Form", "Free", "Migrate", "Mirror", "Move",
     "MoveFieldError", "NameTier", "NewDatastore", "NewPool", "Parts", "Place", "PromisePolicy",
     "RemoveHosts", "RetirePlace", "SetQuota", "move_of", "told_of",

@@ -4,6 +4,78 @@
  */
 
 export interface paths {
+    "/api/v1/allotments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What tenants may provision themselves: all of it, or one's own. */
+        get: operations["allotments_list"];
+        put?: never;
+        /** @description What tenants may provision themselves: all of it, or one's own. */
+        post: operations["allotments_make"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/allotments/{allotment_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One allotment. */
+        get: operations["allotments_read"];
+        put?: never;
+        post?: never;
+        /** @description End it; what was provisioned of it stays. */
+        delete: operations["allotments_end"];
+        options?: never;
+        head?: never;
+        /** @description One allotment. */
+        patch: operations["allotments_change"];
+        trace?: never;
+    };
+    "/api/v1/allotments/{allotment_id}/volumes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Have a volume made and mapped for a datastore of a cluster, never beyond what is left. */
+        post: operations["allotments_provision"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/allotments/{allotment_id}/volumes/{drawn_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Try again what stopped. */
+        post: operations["allotments_go_on"];
+        /** @description Give it back: what is there is deleted, its name confirms that. */
+        delete: operations["allotments_give_back"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/audit": {
         parameters: {
             query?: never;
@@ -1475,7 +1547,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description All that accepted scenarios hold, the next first; of one thing, what is held of it. */
+        /** @description All that is held, for scenarios and tenants, the next first; or what is of one thing. */
         get: operations["reservations_list"];
         put?: never;
         post?: never;
@@ -2180,6 +2252,51 @@ export interface components {
             /** @description naming the kind of the rows would make them */
             can_make: boolean;
         };
+        AllotmentRead: {
+            id: number;
+            /** @description for If-Match */
+            version: string;
+            pool: components["schemas"]["OfNameRead"];
+            /** @description its array, or its cluster */
+            home_name: string;
+            site_name: string | null;
+            service_class: string;
+            tenant: components["schemas"]["OfNameRead"];
+            allotted_bytes: number;
+            /** @description sizes of its volumes, those being made too */
+            provisioned_bytes: number;
+            /** @description of them, on the pool */
+            used_bytes: number;
+            /** @description that may be provisioned still */
+            left_bytes: number;
+            min_iops: number;
+            /** @description that its volumes are promised */
+            taken_min_iops: number;
+            /** Format: date */
+            from_on: string;
+            note: string;
+            /** Format: date-time */
+            made_at: string;
+            made_by: string;
+            /** @description for which a datastore may be made of it */
+            clusters: components["schemas"]["OfNameRead"][];
+            drawn: components["schemas"]["DrawnRead"][];
+        };
+        AllotmentWriteRequest: {
+            /** Format: int64 */
+            allotted_bytes: number;
+            min_iops?: number;
+            note?: string;
+            /** Format: int64 */
+            pool_id: number;
+            /** Format: int64 */
+            tenant_id: number;
+            /**
+             * Format: date
+             * @description without it, today
+             */
+            from_on?: string;
+        };
         AnswerRead: {
             /** Format: date */
             until_on: string;
@@ -2501,6 +2618,9 @@ export interface components {
          *     * `space` - space
          *     * `datastore` - datastore
          *     * `overcommit` - overcommit
+         *     * `exposure` - exposure
+         *     * `allotment` - allotment
+         *     * `allotted IOPS` - allotted IOPS
          *     * `minimums` - minimums
          *     * `iops` - iops
          *     * `throughput` - throughput
@@ -2510,7 +2630,7 @@ export interface components {
          *     * `quota` - quota
          * @enum {string}
          */
-        CheckEnum: "read" | "class" | "site" | "cluster" | "policy" | "space" | "datastore" | "overcommit" | "minimums" | "iops" | "throughput" | "ports" | "cpus" | "memory" | "quota";
+        CheckEnum: "read" | "class" | "site" | "cluster" | "policy" | "space" | "datastore" | "overcommit" | "exposure" | "allotment" | "allotted IOPS" | "minimums" | "iops" | "throughput" | "ports" | "cpus" | "memory" | "quota";
         CheckRead: {
             n_rows: number;
             n_good: number;
@@ -2709,6 +2829,48 @@ export interface components {
             settling_minutes: number;
             /** @default  */
             note: string;
+        };
+        DrawWriteRequest: {
+            name: string;
+            /** Format: int64 */
+            size_bytes: number;
+            /** Format: int64 */
+            cluster_id: number;
+            /** @default thin */
+            thickness: components["schemas"]["ThicknessEnum"];
+        };
+        DrawnRead: {
+            id: number;
+            /** @description of its datastore, as it was asked for */
+            name: string;
+            /** @description as it is read */
+            volume_name: string;
+            /** @description as it is read, before that as it was asked for */
+            size_bytes: number;
+            /** @description of it, on the pool */
+            used_bytes: number;
+            is_read: boolean;
+            /** @description all of it is read as it was asked for */
+            is_made: boolean;
+            /** Format: date-time */
+            asked_at: string;
+            asked_by: string;
+            /** @description that lies on it by now */
+            datastore_name: string;
+            waits_for: components["schemas"]["WaitEnum"] | components["schemas"]["NullEnum"];
+            /** @description the same in words */
+            waits: string;
+            /** @description why it is not made further */
+            stopped: string;
+            steps: components["schemas"]["DrawnStepRead"][];
+            /** @description its work order, for those who see all */
+            scenario_id: number | null;
+        };
+        DrawnStepRead: {
+            title: components["schemas"]["PartRead"][];
+            state: components["schemas"]["StepStateEnum"];
+            /** @description what was read of it */
+            found: string;
         };
         EaterOfIoRead: {
             id: number;
@@ -3052,7 +3214,8 @@ export interface components {
             busy_iops: number;
         };
         HeldRead: {
-            scenario_id: number;
+            /** @description null: an allotment */
+            scenario_id: number | null;
             /** Format: date */
             first_on: string;
             most_bytes: number;
@@ -3592,13 +3755,14 @@ export interface components {
          *     * `remove_hosts` - remove_hosts
          *     * `retire` - retire
          *     * `set_quota` - set_quota
+         *     * `allot` - allot
          *     * `name_tier` - name_tier
          *     * `promise_policy` - promise_policy
          *     * `mirror` - mirror
          *     * `end_mirror` - end_mirror
          * @enum {string}
          */
-        MoveKindEnum: "free" | "migrate" | "place" | "clone" | "change_growth" | "new_datastore" | "extend_datastore" | "extend_pool" | "new_pool" | "add_hosts" | "remove_hosts" | "retire" | "set_quota" | "name_tier" | "promise_policy" | "mirror" | "end_mirror";
+        MoveKindEnum: "free" | "migrate" | "place" | "clone" | "change_growth" | "new_datastore" | "extend_datastore" | "extend_pool" | "new_pool" | "add_hosts" | "remove_hosts" | "retire" | "set_quota" | "allot" | "name_tier" | "promise_policy" | "mirror" | "end_mirror";
         MoveKindRead: {
             kind: components["schemas"]["MoveKindEnum"];
             title: string;
@@ -3744,6 +3908,10 @@ export interface components {
          * @enum {string}
          */
         OfKindEnum: "tenant" | "project" | "array" | "cluster" | "host" | "port" | "shelf" | "pool" | "volume" | "drive" | "host-device" | "datastore" | "vm" | "disk" | "snapshot" | "file" | "account" | "bucket";
+        OfNameRead: {
+            id: number;
+            name: string;
+        };
         OfTenantRead: {
             id: number;
             name: string;
@@ -4012,6 +4180,12 @@ export interface components {
              */
             lapses_on?: string;
         };
+        PatchedAllotmentChangeRequest: {
+            /** Format: int64 */
+            allotted_bytes?: number;
+            min_iops?: number;
+            note?: string;
+        };
         PatchedFeedChangeRequest: {
             name?: string;
             user?: string;
@@ -4230,7 +4404,7 @@ export interface components {
             free_bytes: number;
             plannable_bytes: number;
             reserved_bytes: number;
-            /** @description of them, by accepted scenarios */
+            /** @description of them, for accepted scenarios and tenants */
             held_bytes: number;
             provisioned_bytes: number | null;
             exposure_bytes: number | null;
@@ -4280,7 +4454,7 @@ export interface components {
             free_bytes: number;
             plannable_bytes: number;
             reserved_bytes: number;
-            /** @description of them, by accepted scenarios */
+            /** @description of them, for accepted scenarios and tenants */
             held_bytes: number;
             provisioned_bytes: number | null;
             exposure_bytes: number | null;
@@ -4584,10 +4758,12 @@ export interface components {
             promised_bytes: number;
             min_iops: number;
             busy_iops: number;
-            scenario_id: number;
-            scenario_name: string;
+            /** @description null: of an allotment */
+            scenario_id: number | null;
+            /** @description the scenario, or the tenant of an allotment */
+            for_name: string;
             /** Format: date */
-            lapses_on: string;
+            lapses_on: string | null;
             has_lapsed: boolean;
         };
         RevisionRead: {
@@ -4621,10 +4797,11 @@ export interface components {
          *     * `operator` - Operator
          *     * `auditor` - Auditor
          *     * `tenant viewer` - Tenant Viewer
+         *     * `tenant operator` - Tenant Operator
          *     * `administrator` - Administrator
          * @enum {string}
          */
-        RoleEnum: "planner" | "operator" | "auditor" | "tenant viewer" | "administrator";
+        RoleEnum: "planner" | "operator" | "auditor" | "tenant viewer" | "tenant operator" | "administrator";
         RowRead: {
             id: number;
             kind: string;
@@ -5070,7 +5247,7 @@ export interface components {
             path: {
                 [key: string]: (number | null)[];
             };
-            /** @description by accepted scenarios, which the path has in it */
+            /** @description for scenarios and tenants: the path has it in it */
             held: components["schemas"]["HeldRead"][];
         };
         StepCarriageRead: {
@@ -5105,6 +5282,7 @@ export interface components {
          *     * `deploy VMs` - deploy VMs
          *     * `add hosts` - add hosts
          *     * `set quota` - set quota
+         *     * `allot` - allot
          *     * `start mirror` - start mirror
          *     * `end mirror` - end mirror
          *     * `name tier` - name tier
@@ -5112,7 +5290,7 @@ export interface components {
          *     * `remove` - remove
          * @enum {string}
          */
-        StepKindEnum: "add pool" | "extend pool" | "create volume" | "extend volume" | "map volume" | "move volume" | "make datastore" | "extend datastore" | "move disk" | "deploy VMs" | "add hosts" | "set quota" | "start mirror" | "end mirror" | "name tier" | "promise policy" | "remove";
+        StepKindEnum: "add pool" | "extend pool" | "create volume" | "extend volume" | "map volume" | "move volume" | "make datastore" | "extend datastore" | "move disk" | "deploy VMs" | "add hosts" | "set quota" | "allot" | "start mirror" | "end mirror" | "name tier" | "promise policy" | "remove";
         StepRead: {
             label: string;
             sign: string;
@@ -5203,6 +5381,12 @@ export interface components {
                 [key: string]: number;
             };
         };
+        /**
+         * @description * `thin` - Thin
+         *     * `thick` - Thick
+         * @enum {string}
+         */
+        ThicknessEnum: "thin" | "thick";
         ThingRead: {
             readonly id: number;
             kind: components["schemas"]["KindEnum"];
@@ -5442,12 +5626,6 @@ export interface components {
             /** Format: date-time */
             read_at: string;
         };
-        WaitRead: {
-            /** @description of the first step that is not through */
-            place: number;
-            what: components["schemas"]["WaitReadWhatEnum"];
-            says: string;
-        };
         /**
          * @description * `far end` - far end
          *     * `reading` - reading
@@ -5458,7 +5636,13 @@ export interface components {
          *     * `stopped` - stopped
          * @enum {string}
          */
-        WaitReadWhatEnum: "far end" | "reading" | "hand" | "word" | "day" | "nothing" | "stopped";
+        WaitEnum: "far end" | "reading" | "hand" | "word" | "day" | "nothing" | "stopped";
+        WaitRead: {
+            /** @description of the first step that is not through */
+            place: number;
+            what: components["schemas"]["WaitEnum"];
+            says: string;
+        };
         WayRead: {
             name: string;
             /**
@@ -5624,6 +5808,16 @@ export interface components {
             apart: components["schemas"]["ApartEnum"];
             /** @default 0 */
             n_ports: number;
+            /**
+             * @description where its tenant has an allotment alone, and out of that
+             * @default false
+             */
+            is_from_allotment: boolean;
+            /**
+             * Format: int64
+             * @description that its pool may lack if all filled what they are promised
+             */
+            most_exposure_bytes?: number | null;
             weights?: components["schemas"]["WeightsWriteRequest"];
         };
     };
@@ -5635,6 +5829,501 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    allotments_list: {
+        parameters: {
+            query?: {
+                /** @description a pool or a tenant */
+                of?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AllotmentRead"][];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    allotments_make: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AllotmentWriteRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AllotmentRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    allotments_read: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                allotment_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AllotmentRead"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    allotments_end: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the version that was seen; 428 without it, 412 with what stands now */
+                "If-Match"?: string;
+            };
+            path: {
+                allotment_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    allotments_change: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the version that was seen; 428 without it, 412 with what stands now */
+                "If-Match"?: string;
+            };
+            path: {
+                allotment_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedAllotmentChangeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AllotmentRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    allotments_provision: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the same key brings the same answer and does nothing twice */
+                "Idempotency-Key": string;
+            };
+            path: {
+                allotment_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DrawWriteRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AllotmentRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    allotments_go_on: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                allotment_id: number;
+                drawn_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AllotmentRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    allotments_give_back: {
+        parameters: {
+            query?: {
+                confirms?: string;
+            };
+            header?: never;
+            path: {
+                allotment_id: number;
+                drawn_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AllotmentRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     audit_list: {
         parameters: {
             query?: {

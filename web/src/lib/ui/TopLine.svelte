@@ -16,10 +16,26 @@
     { name: 'Today', path: '/', also: [] as string[], needs: 'read' },
     { name: 'Estate', path: '/estate', also: ['/estate', '/pools', '/things'], needs: 'read' },
     { name: 'Compliance', path: '/compliance', also: ['/compliance'], needs: 'read' },
-    { name: 'Scenarios', path: '/scenarios', also: ['/scenarios', '/try'], needs: 'read feeds' },
+    {
+      name: 'Scenarios',
+      path: '/scenarios',
+      also: ['/scenarios', '/try', '/allotments'],
+      needs: 'read feeds',
+    },
     { name: 'Feeds', path: '/feeds', also: ['/feeds'], needs: 'read feeds' },
   ];
-  const own = $derived(SECTIONS.filter((section) => rights.includes(section.needs)));
+  // Who sees their own tenants alone finds no scenarios, but what may be made out of allotments.
+  const ALLOTMENTS = {
+    name: 'Allotments',
+    path: '/allotments',
+    also: ['/allotments'],
+    needs: 'provision',
+  };
+  const own = $derived(
+    [...SECTIONS, ...(rights.includes('read feeds') ? [] : [ALLOTMENTS])].filter((section) =>
+      rights.includes(section.needs),
+    ),
+  );
   const isHere = (section: { path: string; also: string[] }) =>
     page.url.pathname === section.path ||
     section.also.some((path) => page.url.pathname.startsWith(path));

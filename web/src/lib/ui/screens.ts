@@ -31,6 +31,12 @@ export const SCREENS: Screen[] = [
     about: 'who takes it, what stops it',
     needs: 'plan',
   },
+  {
+    name: 'Allotments',
+    path: '/allotments',
+    about: 'what teams may provision themselves',
+    needs: 'read',
+  },
   { name: 'Feeds', path: '/feeds', about: 'who tells us, and how late', needs: 'read feeds' },
   {
     name: 'Findings',

@@ -4,7 +4,7 @@
   import Table from '$lib/ui/table/Table.svelte';
   import { bearing } from '$lib/url/bearing.svelte';
   import type { Person } from './queries';
-  import { mayOf } from './roles';
+  import { mayOf, ofTenants } from './roles';
 
   /** Everybody with what they may, out of service ones last; a name leads to its margin. */
   interface Props {
@@ -37,9 +37,12 @@
     { key: 'seen', name: 'last here', width: '130px', cell: seen, isSortable: true },
   ];
   const mayIn = (person: Person) => {
-    if (person.role !== 'tenant viewer') return mayOf(person.role ?? null);
+    const role = person.role ?? null;
+    if (!ofTenants(role)) return mayOf(role);
     const own = person.tenant_ids.map((id) => tenants[id] ?? `tenant ${id}`).join(', ');
-    return own ? `reads what ${own} consume` : 'no tenant yet, so sees nothing';
+    if (!own) return 'no tenant yet, so sees nothing';
+    const provisions = role === 'tenant operator' ? ', and provisions for them' : '';
+    return `reads what ${own} consume${provisions}`;
   };
   const pathTo = (person: Person) =>
     bearing.href(person === chosen ? '/people' : `/people?person=${person.id}`);

@@ -9,7 +9,7 @@
   import Pick from '$lib/ui/Pick.svelte';
   import { setQuery } from '$lib/url/bearing.svelte';
   import { addPerson, changePerson, type Person } from './queries';
-  import { mayOf, roleItems, type Role } from './roles';
+  import { mayOf, ofTenants, roleItems, type Role } from './roles';
 
   interface Props {
     person: Person | null; // null: one is being added
@@ -34,7 +34,7 @@
   const keep = createMutation(() => ({
     mutationFn: (version: string) => {
       const { name, password, role, requires_second_factor } = form;
-      const tenant_ids = role === 'tenant viewer' ? form.tenant_ids : [];
+      const tenant_ids = ofTenants(role) ? form.tenant_ids : [];
       const wanted = { role, tenant_ids, requires_second_factor };
       return person
         ? changePerson(person.id, version, { ...wanted, ...(password ? { password } : {}) })
@@ -91,7 +91,7 @@
     /></Label
   >
   <p class="text-ink-soft">{mayOf(form.role)}</p>
-  {#if form.role === 'tenant viewer'}
+  {#if ofTenants(form.role)}
     <fieldset>
       <legend class="text-ink-soft">Own tenants</legend>
       {#each tenants as tenant (tenant.id)}

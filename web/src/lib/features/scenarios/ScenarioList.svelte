@@ -75,6 +75,7 @@
           >draw it up</Button
         >
         <a class="pb-1 text-depth-5 underline" href={bearing.href('/try')}>where does work fit?</a>
+        <a class="pb-1 text-depth-5 underline" href={bearing.href('/allotments')}>allotments</a>
       </form>
     {/if}
   </div>

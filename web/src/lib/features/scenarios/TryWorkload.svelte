@@ -44,6 +44,10 @@
   async function put(one: Candidate) {
     const workload = asked.workload;
     if (!workload) return;
+    if (workload.is_from_allotment) {
+      await goto(bearing.href('/allotments'));
+      return;
+    }
     const tenant = tenants.data?.find((told) => told.name === form.tenant);
     const move: MoveWrite = {
       on: addDays(todayIso(), 1),
@@ -126,7 +130,7 @@
     {:else if placement.data}
       <Candidates
         placement={placement.data}
-        action="plan it"
+        action={asked.workload?.is_from_allotment ? 'make it' : 'plan it'}
         hasRunways
         onput={(one) => void put(one)}
       />

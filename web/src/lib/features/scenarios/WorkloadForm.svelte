@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Label } from 'flowbite-svelte';
+  import { Checkbox, Label } from 'flowbite-svelte';
   import { textOf } from '$lib/ui/events';
   import Field from '$lib/ui/Field.svelte';
   import Pick from '$lib/ui/Pick.svelte';
@@ -16,7 +16,7 @@
     onchange: (name: keyof Form, text: string) => void;
   }
   let { form, faults, classes, policies, tenants, onchange }: Props = $props();
-  type Plain = 'name' | 'count' | 'cpus' | 'memory';
+  type Plain = 'name' | 'count' | 'cpus' | 'memory' | 'exposure';
   const BEFORE: { name: Plain; label: string }[] = [
     { name: 'name', label: 'Called' },
     { name: 'count', label: 'How many VMs' },
@@ -24,6 +24,9 @@
   const AFTER: { name: Plain; label: string }[] = [
     { name: 'cpus', label: 'CPUs of each' },
     { name: 'memory', label: 'Memory of each' },
+  ];
+  const LAST: { name: Plain; label: string }[] = [
+    { name: 'exposure', label: 'Its pool may lack at most, if all fill up' },
   ];
   const MOST_WEIGHT = 4;
   const ABOUT = {
@@ -78,6 +81,15 @@
       />
     </div>
   {/each}
+  {#each LAST as one (one.name)}{@render field(one)}{/each}
+  {#if form.tenant !== ''}
+    <Checkbox
+      checked={form.fromAllotment === 'yes'}
+      class="text-sm text-ink"
+      onchange={() => onchange('fromAllotment', form.fromAllotment === 'yes' ? '' : 'yes')}
+      >out of its allotments alone</Checkbox
+    >
+  {/if}
   <fieldset>
     <legend class="font-medium text-ink-soft">What is to be kept</legend>
     {#each WEIGHTS as name (name)}

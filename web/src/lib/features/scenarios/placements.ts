@@ -26,6 +26,9 @@ export const CHECK_NAMES: Record<Check, string> = {
   space: 'pool space',
   datastore: 'datastore',
   overcommit: 'to promise',
+  exposure: 'to be missing',
+  allotment: 'allotment',
+  'allotted IOPS': 'allotted IOPS',
   minimums: 'min IOPS',
   iops: 'busy IOPS',
   throughput: 'throughput',
@@ -123,6 +126,8 @@ export function workloadOfMove(move: Move, until: string | null): Workload | nul
     clusters: [],
     apart: 'anyhow',
     n_ports: 0,
+    is_from_allotment: false,
+    most_exposure_bytes: null,
   };
 }
 

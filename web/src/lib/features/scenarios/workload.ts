@@ -16,6 +16,8 @@ export interface Form {
   serviceClass: string;
   policy: string;
   tenant: string;
+  fromAllotment: string; // 'yes', or nothing
+  exposure: string;
   runway: string;
   balance: string;
   performance: string;
@@ -37,6 +39,8 @@ export function formOf(params: URLSearchParams): Form {
     serviceClass: told('serviceClass', ''),
     policy: told('policy', ''),
     tenant: told('tenant', ''),
+    fromAllotment: told('fromAllotment', ''),
+    exposure: told('exposure', ''),
     runway: told('runway', '2'),
     balance: told('balance', '2'),
     performance: told('performance', '2'),
@@ -95,6 +99,9 @@ export function workloadOf(form: Form): { workload: Workload | null; faults: Fau
   if (cpus === null) faults.cpus = 'A whole number, or nothing.';
   const memory = form.memory.trim() === '' ? 0 : parseBytes(form.memory);
   if (memory === null) faults.memory = 'A number and a unit, such as 32 GiB.';
+  const missing = form.exposure.trim() === '' ? null : parseBytes(form.exposure);
+  if (form.exposure.trim() !== '' && missing === null)
+    faults.exposure = 'A number and a unit, such as 20 TiB, or nothing.';
   if (!/^\d{4}-\d{2}-\d{2}$/.test(form.until) || form.until <= todayIso())
     faults.until = 'A date after today.';
   const weights = Object.fromEntries(
@@ -119,6 +126,8 @@ export function workloadOf(form: Form): { workload: Workload | null; faults: Fau
       clusters: [],
       apart: 'anyhow',
       n_ports: 0,
+      is_from_allotment: form.tenant !== '' && form.fromAllotment === 'yes',
+      most_exposure_bytes: missing,
       weights,
     },
     faults,

@@ -70,7 +70,7 @@
   <div class="flex h-dvh flex-col print:block print:h-auto">
     <div class="contents print:hidden">
       <TopLine person={shown.name ?? ''} rights={shown.rights} onsignout={() => signOut.mutate()} />
-      {#if shown.role !== 'tenant viewer'}<BearingLine />{/if}
+      {#if shown.rights.includes('read feeds')}<BearingLine />{/if}
     </div>
     {#if signOut.error}
       <p class="border-b border-signal bg-shoal-ground px-4 py-1" role="alert">
@@ -80,7 +80,7 @@
     <OutageLine />
     <main id="main" tabindex="-1" class="min-h-0 flex-1 print:block">{@render children()}</main>
     <div class="contents print:hidden">
-      {#if shown.role !== 'tenant viewer'}<TideBar />{/if}
+      {#if shown.rights.includes('read feeds')}<TideBar />{/if}
     </div>
   </div>
   {#if hasEnded}<SignInAgain name={shown.name ?? ''} onother={leave} />{/if}

@@ -5,7 +5,7 @@
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { bearing } from '$lib/url/bearing.svelte';
 
-  /** Which accepted scenarios hold how much of a thing, from when and until when. */
+  /** For whom how much of a thing is held: accepted scenarios, and tenants who draw on it. */
   interface Props {
     thingId: number;
   }
@@ -15,12 +15,11 @@
 
 <ProblemNote of="What is held" error={reservations.error} onretry={() => reservations.refetch()} />
 {#if reservations.data && reservations.data.length > 0}
-  <h2 class="water pt-3">Held by accepted scenarios</h2>
-  <table class="figures w-full text-left" aria-label="Held by accepted scenarios">
+  <h2 class="water pt-3">Held of it</h2>
+  <table class="figures w-full text-left" aria-label="Held of it">
     <thead class="text-ink-soft">
       <tr class="border-b border-rule">
-        {#each ['scenario', 'of', 'from', 'until'] as head (head)}<th class="py-1 font-normal"
-            >{head}</th
+        {#each ['for', 'of', 'from', 'until'] as head (head)}<th class="py-1 font-normal">{head}</th
           >{/each}
         <th class="py-1 text-right font-normal">at most</th>
         <th class="py-1 text-right font-normal">came</th>
@@ -28,18 +27,22 @@
       </tr>
     </thead>
     <tbody>
-      {#each reservations.data as one (`${one.scenario_id}.${one.id}`)}
+      {#each reservations.data as one (`${one.scenario_id}.${one.for_name}.${one.id}`)}
         <tr class="border-b border-rule">
           <th scope="row" class="py-1 pr-3 font-normal"
             ><a
               class="font-semibold text-plan hover:underline"
-              href={bearing.href(`/scenarios/${one.scenario_id}`)}>{one.scenario_name}</a
+              href={bearing.href(
+                one.scenario_id === null ? '/allotments' : `/scenarios/${one.scenario_id}`,
+              )}>{one.for_name}</a
             ></th
           >
           <td class="py-1 pr-3">{one.home_name ? `${one.home_name} · ` : ''}{one.name}</td>
           <td class="py-1 pr-3 whitespace-nowrap">{formatDay(one.first_on)}</td>
           <td class="py-1 pr-3 whitespace-nowrap"
-            >{one.has_lapsed ? 'lapsed ' : ''}{formatDay(one.lapses_on)}</td
+            >{one.has_lapsed ? 'lapsed ' : ''}{one.lapses_on
+              ? formatDay(one.lapses_on)
+              : 'ended'}</td
           >
           <td class="py-1 text-right">{preferences.bytes(one.most_bytes)}</td>
           <td class="py-1 text-right">{one.come_bytes ? preferences.bytes(one.come_bytes) : '–'}</td
