@@ -20,6 +20,7 @@ from keelmark.cli.demo_feeds import (
     send_quotas,
 )
 from keelmark.cli.demo_notes import write_notes
+from keelmark.cli.demo_plans import TENANT_OPERATOR, plan_ahead
 from keelmark.cli.demo_policies import draw_up_policies, draw_up_tiers
 from keelmark.cli.django import ready_django
 from keelmark.cli.folders import hosts_folder, inbox_folder, set_limits_file
@@ -74,11 +75,13 @@ def demo(*, port: int | None, size: str, is_fresh: bool) -> None:
     write_notes()
     draw_up_policies()
     draw_up_tiers()
+    plan_ahead(planner=PERSON, password=PASSWORD)
     record_performance(size=size, anchor=str(state.demo_anchor))
     out.print(f"\n  Keel Mark is at [bold]http://127.0.0.1:{state.web_port}/[/bold]")
     out.print(f"  Sign in as [bold]{PERSON}[/bold] with [bold]{PASSWORD}[/bold]")
     out.print(f"  (People are looked after by [bold]{ADMINISTRATOR}[/bold], limits set by "
-              f"[bold]{OPERATOR}[/bold], same password.)")  # fmt: skip
+              f"[bold]{OPERATOR}[/bold],\n  and [bold]{TENANT_OPERATOR}[/bold] provisions for "
+              "Tide Gauges; same password.)")  # fmt: skip
     out.print(f"  Ready in {time.monotonic() - begun:.0f} s. ./keel stop ends it.")
 
 
@@ -215,6 +218,7 @@ def _collections() -> bool:
         push_changes(person=PERSON)
         send_quotas()
         _wait_for_runs()
+        _wait_for_the_told()
         look_for_findings(at=datetime.now(UTC))
     return True
 
@@ -266,6 +270,18 @@ def _wait_for_runs() -> None:
             err.print("some runs still go on")
             break
         time.sleep(0.2)
+
+
+def _wait_for_the_told() -> None:
+    """Wait until what was told before its things is written: sums are of all parts then."""
+    from keelmark.feeds.waiting import overlooked
+
+    until = time.monotonic() + FIRST_RUNS_SECONDS
+    while overlooked():
+        if time.monotonic() > until:
+            err.print("some of the past is written later")
+            break
+        time.sleep(0.5)
 
 
 def _wait_for_answer(url: str) -> None:

@@ -299,6 +299,6 @@ def test_no_more_is_promised_than_may_be_missing(seed, of, most):
 @pytest.mark.parametrize(
     "told", [{"is_from_allotment": True}, {"most_exposure_bytes": -1}], ids=["nobody's", "below 0"]
 )
-def test_what_cannot_be_asked_for_is_refused(told):
+def test_what_may_not_be_asked_of_exposure_or_allotments_is_refused(told):
     with pytest.raises(RangeError):
         workload_of(**told)

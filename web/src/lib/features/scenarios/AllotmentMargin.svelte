@@ -55,7 +55,7 @@
 </script>
 
 <h2 class="water">{allotment.tenant.name} of {allotment.pool.name}</h2>
-<dl class="figures grid grid-cols-2 pb-2">
+<dl class="figures grid grid-cols-2 pt-1 pb-2">
   {#each figures as one (one.name)}
     <dt class="text-ink-soft">{one.name}</dt>
     <dd class={['text-right', one.name === 'left' && 'font-semibold']}>{one.told}</dd>

@@ -72,7 +72,13 @@
       {/each}
     </ol>
     {#if one.stopped && !one.is_made}<p class="text-signal">{one.stopped}</p>
-    {:else if one.waits && !one.is_made}<p>waits: {one.waits}</p>{/if}
+    {:else if one.waits && !one.is_made}
+      <p>
+        waits: {one.waits_for === 'hand'
+          ? 'the datastore is made by those who look after the cluster'
+          : one.waits}
+      </p>
+    {/if}
     {#if mayProvision}
       <div class="flex gap-2 pt-1">
         {#if one.stopped && !one.is_made}
