@@ -115,20 +115,22 @@ def test_what_is_held_stands_in_the_books_of_its_days_and_of_all_above():
         assert then[kind].reserved.values[row] - before[kind].reserved.values[row] == amount
     assert read(held, day=TODAY + 7).books["pool"].promised.values[2] > 8 * TIB
     assert (held.holds[0].min_iops, held.holds[0].busy_iops) == (200, 1600)
-    assert before["pool"].held.values.tolist() == [0, 0, 0]
+    assert before["pool"].held.values.tolist() == [0, 0, 0, 0]
 
 
 def test_a_place_is_past_its_mark_by_what_is_used_and_held():
     work = dated("place", to=20, day=TODAY, **{**WORK, "n_vms": 17})
     held = holding(work)
     mark = held.marks["pool"].limit_percent
-    assert read(held, day=TODAY).books["pool"].past(mark).tolist() == [True, False, False]
+    assert read(held, day=TODAY).books["pool"].past(mark).tolist() == [True, False, False, False]
     assert not NOW.books["pool"].past(mark).any()
 
 
 def test_states_tell_of_what_is_held_and_are_never_lighter():
     pool = ESTATE.table("pool")
-    stood = replace(pool, columns={**pool.columns, "state": words(["clear", "urgent", "unread"])})
+    stood = replace(
+        pool, columns={**pool.columns, "state": words(["clear", "urgent", "unread", "clear"])}
+    )
     estate = replace(ESTATE, tables={**ESTATE.tables, "pool": stood})
     full = [dated("place", number=at, to=to, **{**WORK, "n_vms": 18}) for at, to in ((1, 20),)]
     told = with_holds(estate, accepted(*full), held="1").table("pool").columns["state"]

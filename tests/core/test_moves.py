@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from keelmark.core.estate.columns import Amounts
+from keelmark.core.estate.columns import Amounts, words
 from keelmark.core.estate.reading import read
 from keelmark.core.scenario.compiling import Compiled, Dated, compiled
 from keelmark.core.scenario.draft import Draft
@@ -40,7 +40,10 @@ PACE = 0.02 * TIB  # a day, of everything here
 def layered():
     """Disks on datastores on volumes of three pools, two of one array; the last pool is empty."""
     made = make_estate(
-        pairs={"extents": [(50, 30), (51, 31), (52, 32)], "replicas": [(32, 33)]},
+        pairs={
+            "extents": [(50, 30), (51, 31), (52, 32)], "replicas": [(32, 33)],
+            "backings": [(23, 34), (23, 35)],
+        },
         site=[{"id": 1, "name": "Skerry"}],
         array=[{"id": 10, "site": 1, "name": "heron-1"}, {"id": 11, "site": 1, "name": "avocet-2"}],
         pool=[
@@ -50,6 +53,8 @@ def layered():
              "used": 10 * TIB, "promised": 20 * TIB, "class": "Steady"},
             {"id": 22, "array": 10, "site": 1, "name": "deep-1", "size": 80 * TIB, "used": 0,
              "promised": 0},
+            {"id": 23, "site": 1, "name": "shared", "size": 4 * TIB, "used": TIB,
+             "promised": TIB, "sides": 2},
         ],
         volume=[
             {"id": 30, "pool": 20, "array": 10, "name": "v1", "size": 9 * TIB, "used": 5 * TIB,
@@ -59,6 +64,10 @@ def layered():
              "thickness": "thick"},
             {"id": 33, "pool": 20, "array": 10, "name": "v3-mirror", "size": 9 * TIB,
              "used": 2 * TIB},
+            {"id": 34, "pool": 20, "array": 10, "name": "side-a", "size": 4 * TIB, "used": TIB,
+             "side": "a"},
+            {"id": 35, "pool": 21, "array": 11, "name": "side-b", "size": 4 * TIB, "used": TIB,
+             "side": "b", "backs_tier": "warm"},
         ],
         cluster=[{"id": 40, "site": 1, "name": "kelp"}],
         host=[{"id": 41 + at, "cluster": 40, "cpus": 32, "memory": 512 * GIB} for at in range(2)],
@@ -97,6 +106,9 @@ FIELDS: dict[str, dict[str, Any]] = {
     "remove_hosts": {"hosts": [41]},
     "retire": {"place": 22},
     "set_quota": {"of": 70, "quota_bytes": 20 * TIB},
+    "resize": {"what": [80, 92], "size_percent": 150},
+    "take_snapshots": {"what": [30, 52], "every_hours": 6, "kept_days": 4},
+    "move_side": {"pool": 23, "side": "b", "to": 22},
     "allot": {"pool": 20, "tenant": 70, "allotted_bytes": 3 * TIB, "min_iops": 500},
     "mirror": {"what": [30, 31], "to": 21},
     "end_mirror": {"what": [32]},
@@ -261,7 +273,7 @@ def test_a_datastore_migrates_with_its_volumes_and_their_snapshots():
     assert more(told, "pool", 2) == pytest.approx(moved + grown, rel=0.02)
     assert more(told, "pool", 0) == -more(told, "pool", 2)
     books = reading(told).books["pool"].promised
-    assert books.values.tolist() == [21 * TIB, 20 * TIB, 9 * TIB]
+    assert books.values[:3].tolist() == [21 * TIB, 20 * TIB, 9 * TIB]
     volumes = told.plan.on(told.estate, day=LATER).table("volume").links
     assert volumes["pool"].tolist()[0] == 2
     assert volumes["array"].tolist()[0] == 0
@@ -373,7 +385,7 @@ def test_an_extended_pool_ends_later_and_one_that_takes_more_sooner():
     fast = dated("change_growth", thing=20, bytes_a_week=TIB)
     plain, faster = ends(fast), ends(fast, dated("place", number=2, to=20))
     extended = ends(fast, dated("extend_pool", number=2))
-    assert extended.is_touched.tolist() == [True, False, False]
+    assert extended.is_touched.tolist() == [True, False, False, False]
     days = [one.after.likely_days[0] for one in (faster, plain, extended)]
     assert days == sorted(set(days))
     assert np.isfinite(days).all()
@@ -466,4 +478,81 @@ def test_exposure_and_what_is_past_its_limit_are_told_of_the_day():
     assert exposed(read(ESTATE, day=LATER)) == 0
     assert exposed(reading(told)) == 20 * TIB
     grown = after(dated("change_growth", bytes_a_week=50 * TIB))
-    assert past_limit(reading(grown), kind="pool").tolist() == [False, True, False]
+    assert past_limit(reading(grown), kind="pool").tolist() == [False, True, False, False]
+
+
+@pytest.mark.parametrize("percent", [70, 100, 150])
+def test_resized_disks_promise_more_or_less_and_hold_what_they_hold(percent):
+    told = after(dated("resize", what=[80], size_percent=percent))
+    then, now = reading(told), read(ESTATE, day=LATER)
+    wanted = 2 * TIB * percent // 100 - 2 * TIB
+    for kind, place, column in (
+        ("disk", 0, "size"),
+        ("disk", 1, "size"),
+        ("datastore", 0, "promised"),
+        ("datastore", 1, "promised"),
+    ):
+        was, comes = (getattr(one.books[kind], column).values[place] for one in (now, then))
+        assert comes - was == wanted
+    assert [more(told, kind, 0) for kind in ("disk", "datastore", "pool")] == [0, 0, 0]
+
+
+def test_a_thick_disk_takes_its_new_size_of_all_below_it():
+    table = ESTATE.table("disk")
+    thick = replace(table, columns={**table.columns, "thickness": words(["thick"] * 3)})
+    estate = replace(ESTATE, tables={**ESTATE.tables, "disk": thick})
+    told = compiled(estate, [dated("resize", what=[92], size_percent=150)])
+    added = {(one.kind, one.row): one.first_bytes for one in told.plan.effects
+             if isinstance(one, Course)}  # fmt: skip
+    assert added == {("disk", 2): TIB // 2, ("datastore", 2): TIB // 2, ("volume", 2): TIB // 2,
+                     ("pool", 1): TIB // 2}  # fmt: skip
+
+
+def test_no_disk_is_shrunk_below_what_it_holds():
+    told = compiled(ESTATE, [dated("resize", size_percent=10)])
+    assert {one.field for one in told.told[0].faults if one.is_bar} == {"size_percent"}
+
+
+def test_all_that_another_move_places_is_resized():
+    moves = [dated("place"), dated("resize", number=2, what=[-1], size_percent=200, day=TODAY + 9)]
+    sizes = reading(after(*moves)).books["disk"].size.values
+    assert sizes[-3:].tolist() == [2 * TIB] * 3
+
+
+def test_snapshots_come_to_hold_what_is_rewritten_while_they_are_kept():
+    told = after(dated("take_snapshots", what=[30], kept_days=4, changes_percent=10, day=TODAY))
+    a_day = 5 * TIB // 10
+    for days, wanted in ((0, 0), (1, a_day), (3, 3 * a_day), (4, 4 * a_day), (30, 4 * a_day)):
+        assert abs(more(told, "pool", 0, day=TODAY + days) - wanted) <= 8
+    assert more(told, "volume", 0) == 0
+
+
+def test_a_side_moves_alone_and_the_other_stays():
+    told = after(dated("move_side", n_days=0))
+    pool = reading(told).link("volume", "pool")
+    assert pool[-2:].tolist() == [0, 2]
+    assert more(told, "pool", 1) < 0 < more(told, "pool", 2)
+
+
+@pytest.mark.parametrize(
+    ("fields", "field", "says"),
+    [
+        ({"side": "c"}, "side", "one of a, b"),
+        ({"side": ""}, "side", "name one of them"),
+        ({"side": "", "tier": "cold"}, "tier", "one of warm"),
+        ({"pool": 20}, "pool", "migrate its volumes"),
+    ],
+    ids=["no such side", "nothing named", "no such tier", "no shared pool"],
+)
+def test_a_side_that_is_not_there_cannot_move(fields, field, says):
+    (told,) = compiled(ESTATE, [dated("move_side", **fields)]).told
+    assert [(one.field, says in one.would_be) for one in told.faults if one.is_bar] == [
+        (field, True)
+    ]
+
+
+def test_both_sides_on_one_array_are_minded():
+    (told,) = compiled(ESTATE, [dated("move_side", side="b", to=22)]).told
+    assert ["heron-1 would hold side a too" in str(one.says) for one in told.faults] == [True]
+    (other,) = compiled(ESTATE, [dated("move_side", side="a", to=22)]).told
+    assert other.faults == ()

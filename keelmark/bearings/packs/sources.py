@@ -72,6 +72,13 @@ def _sides(*, lost_only: bool) -> Expression:
     return Coalesce(Subquery(counted.values("n")), Value(0), output_field=BigIntegerField())
 
 
+def _backed(part: str) -> Expression:
+    """On which mirror side, or in which tier, a volume carries a shared pool."""
+    backing = models.PoolBacking.objects.filter(target=OuterRef("pk")).exclude(**{part: ""})
+    told = backing.order_by("pk").values(part)[:1]
+    return Cast(Subquery(told), output_field=TextField(null=True))
+
+
 def _tier_bytes(tier: str) -> Expression:
     """What a bucket holds in one tier; where nobody tells of tiers, nothing is known."""
     return Func(
@@ -111,6 +118,8 @@ SOURCES: dict[str, Source] = {
         links={"pool": "pool_id", "array": "array_id", "project": "project_id"},
         expressions={
             "labels": _labels(),
+            "side": _backed("mirror_side"),
+            "backs_tier": _backed("tier"),
             "copied": _day(_last_run("replication")),
             "copied_minute": _minute(_last_run("replication")),
         },

@@ -24,7 +24,7 @@ from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.estate.reading import Reading, When
 from keelmark.core.estate.strata import Node
 from keelmark.core.performance import PARTS, Floats, operations
-from keelmark.core.qos import STATE_STEPS, IoState, io_states
+from keelmark.core.qos import STATE_STEPS, IoState, demand_of, io_states, io_states_at
 from keelmark.core.qos.found import Found
 from keelmark.feeds.models import Feed
 from keelmark.readings.performance.lately import LastSteps, lately_kept, lately_made
@@ -115,6 +115,35 @@ def served_now(reading: Reading) -> Served:
         lately = _lately() if is_kept else None
         rows = np.arange(len(reading.estate.table("disk")))
         return _Kept.served.keep(key, _served(reading, tiered, rows=rows, lately=lately))
+
+
+def codes_with(reading: Reading, *, as_it_is: Reading) -> NDArray[np.int8]:
+    """Return how all disks stand by the newest means at the limits of a plan, (n_disks,).
+
+    Where the limits are others, what was asked for in those steps is held against them; of what
+    comes nobody has read anything.
+    """
+    served, tiered = served_now(as_it_is), tiered_at(reading)
+    n = len(served.codes)
+    codes = np.full(len(reading.estate.table("disk")), STATES.index(IoState.UNREAD), dtype=np.int8)
+    codes[:n] = served.codes
+    was = served.tiered
+    differ = [
+        ~((after[:n] == before) | (np.isnan(after[:n]) & np.isnan(before)))
+        for after, before in (
+            (tiered.minimum, was.minimum), (tiered.maximum, was.maximum),
+        )
+    ]  # fmt: skip
+    rows = np.flatnonzero(np.logical_or.reduce([*differ, tiered.tier[:n] != was.tier]))
+    if len(rows):
+        steps, _ = newest_steps(as_it_is, ids=as_it_is.estate.table("disk").ids[rows])
+        waits = {name: steps[:, PARTS.index(f"{name}_latency_ms")] for name in ("qos", "queue")}
+        asked = demand_of(operations(steps), qos_ms=waits["qos"], queue_ms=waits["queue"])
+        codes[rows] = io_states_at(
+            steps, asked.asked, min_iops=tiered.minimum[rows], max_iops=tiered.maximum[rows],
+            is_tiered=tiered.tier[rows] != NOWHERE,
+        )  # fmt: skip
+    return codes
 
 
 def _lately() -> LastSteps | None:

@@ -134,7 +134,9 @@ KINDS: dict[str, Kind] = {
             fields=(
                 *_COMMON, *_HELD, *_PROMISED,
                 *_texts(thickness="thin or thick", access="block or file",
-                workload="what it is for", labels="labels, name:value"),
+                workload="what it is for", labels="labels, name:value",
+                side="which mirror side of a shared pool it carries",
+                backs_tier="which tier of a shared pool it carries"),
                 *_fields(Measure.FLAG, {
                     "mapped": "some host or cluster may see it", "encrypted": "encrypted",
                     "compressed": "compressed", "deduplicated": "deduplicated",

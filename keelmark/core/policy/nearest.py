@@ -29,6 +29,7 @@ LEVELS: Final = tuple(Level)
 # Columns of words in which a plan names things itself, before whoever else does.
 PLANNED_POLICY: Final = "planned_policy"
 PLANNED_TIER: Final = "planned_tier"
+PLANNED_SNAPSHOTS: Final = "planned_snapshots"  # of a volume, every so many minutes
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)

@@ -24,6 +24,7 @@ from keelmark.core.policy.facts import (
     VolumeFacts,
 )
 from keelmark.core.policy.groups import Groups, grouped, paired
+from keelmark.core.policy.nearest import PLANNED_SNAPSHOTS
 
 ALLOWED_AGE_DAYS: Final = 1  # of what was read last, where nobody says otherwise
 # Drives that may fail in one group, by the names of DMTF's RAIDType.
@@ -68,7 +69,7 @@ def facts_of(
     tiers = disks.columns["tier"]
     words = tiers.words if isinstance(tiers, Words) else ()
     codes = tiers.codes if isinstance(tiers, Words) else np.full(len(disks), NOWHERE)
-    volumes = _volumes(reading, fresh)
+    volumes = _volumes(reading, fresh, now=now)
     copies, copies_of = _copies(reading)
     n_stores = len(reading.estate.table("datastore"))
     extents = reading.estate.pairs.get("extents", _NO_PAIRS)
@@ -158,9 +159,11 @@ def _protocols(volumes: Table) -> Words:
     return Words(codes=np.full(len(volumes), NOWHERE, dtype=np.int32), words=())
 
 
-def _volumes(reading: Reading, fresh: Mapping[str, Freshness]) -> VolumeFacts:
+def _volumes(reading: Reading, fresh: Mapping[str, Freshness], *, now: float) -> VolumeFacts:
     table = reading.estate.table("volume")
     newest, oldest, any_told = _snapshots(reading, "volume")
+    # What a plan takes snapshots of has one that is as old as may be.
+    newest = np.fmax(newest, now - _planned_minutes(table))
     pairs = reading.estate.pairs.get("replicas", _NO_PAIRS)
     return VolumeFacts(
         pool=reading.link("volume", "pool"),
@@ -177,6 +180,14 @@ def _volumes(reading: Reading, fresh: Mapping[str, Freshness]) -> VolumeFacts:
         are_copies_told=np.full(len(table), len(pairs) > 0),
         is_stale=_stale(reading, "volume", fresh),
     )
+
+
+def _planned_minutes(volumes: Table) -> Float64s:
+    """Every how many minutes a plan takes snapshots of volumes, NaN where it takes none."""
+    told = volumes.columns.get(PLANNED_SNAPSHOTS)
+    if not isinstance(told, Words):
+        return np.full(len(volumes), np.nan)
+    return np.array([*(float(word) for word in told.words), np.nan])[told.codes]
 
 
 def _array_of(reading: Reading) -> Int64s:

@@ -78,6 +78,43 @@ def io_states(
     return codes
 
 
+def io_states_at(
+    steps: Floats, asked: Floats, *, min_iops: Float64s, max_iops: Float64s, is_tiered: Bools
+) -> NDArray[np.int8]:
+    """Return how disks would stand at other limits, for what was asked for in the same steps.
+
+    Parameters
+    ----------
+    steps : (n_disks, n_parts, STATE_STEPS) float
+        As of :func:`io_states`; what a limit made wait is left out of it, since it was another.
+    asked : (n_disks, STATE_STEPS) float
+        Operations a second that were asked for, as of :func:`keelmark.core.qos.demand_of`.
+    min_iops, max_iops, is_tiered
+        As of :func:`io_states`, as they would be.
+
+    Raises
+    ------
+    ShapeError
+        When the arrays do not fit.
+
+    Notes
+    -----
+    Held: what was asked for presses against the maximum in two of three steps. Starved: as it is,
+    since what else an array could have done nobody saw.
+    """
+    if asked.shape != (len(steps), STATE_STEPS):
+        raise ShapeError(argument="asked", wanted=f"({len(steps)}, 3)", found=asked.shape)
+    free = np.array(steps, dtype=np.float64)
+    free[:, _QOS] = 0.0
+    codes = io_states(
+        free, min_iops=min_iops, max_iops=np.full(len(steps), np.nan), is_tiered=is_tiered
+    )
+    pressed = is_pressed(asked, max_iops=max_iops[:, None]) & ~np.isnan(operations(free))
+    is_plain = (codes != CODES[IoState.STARVED]) & (codes != CODES[IoState.UNREAD])
+    codes[_often(pressed) & is_plain] = CODES[IoState.HELD]
+    return codes
+
+
 def pressing_point(max_iops: Float64s) -> Float64s:
     """Return from how many operations a second a maximum is pressed against, inf where none is."""
     return np.where(np.isnan(max_iops), np.inf, PRESSED_SHARE * max_iops)

@@ -7,7 +7,7 @@ from typing import Final
 
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.estate.estate import Estate
-from keelmark.core.policy.nearest import PLANNED_POLICY, PLANNED_TIER
+from keelmark.core.policy.nearest import PLANNED_POLICY, PLANNED_SNAPSHOTS, PLANNED_TIER
 from keelmark.core.scenario.compiling import Compiled
 from keelmark.core.scenario.effects import (
     AddAmount,
@@ -43,6 +43,8 @@ class StepKind(StrEnum):
     ADD_HOSTS = "add hosts"
     SET_QUOTA = "set quota"
     ALLOT = "allot"
+    RESIZE_DISKS = "resize disks"
+    SET_SNAPSHOTS = "set snapshots"
     START_MIRROR = "start mirror"
     END_MIRROR = "end mirror"
     NAME_TIER = "name tier"
@@ -95,12 +97,8 @@ class _Writer:
         self.born = {(one.kind, one.row): one for one in effects if isinstance(one, Born)}
 
     def steps(self) -> Iterator[Step]:
-        gone = {(one.kind, one.row) for one in self.effects if isinstance(one, Retire)}
         yield from self._made()
-        grown = [one for one in self.effects if isinstance(one, AddAmount) and one.column == "size"]
-        # What carries another grows before it.
-        for more in sorted(grown, key=lambda more: _FIRST_GROWN.index(more.kind)):
-            yield from self._extended(more)
+        yield from self._sized()
         for one in self.effects:
             if isinstance(one, SetLink):
                 yield from self._moved(one)
@@ -109,10 +107,30 @@ class _Writer:
             elif isinstance(one, SetsAside):
                 yield self._allotted(one)
         yield from self._mirrors()
+        yield from self._told()
+        yield from self._going()
+
+    def _sized(self) -> Iterator[Step]:
+        """What comes to be larger or smaller; what carries another grows before it."""
+        sized = [one for one in self.effects if isinstance(one, AddAmount) and one.column == "size"]
+        if disks := [one for one in sized if one.kind == "disk"]:
+            yield self._resized(disks)
+        grown = [one for one in sized if one.kind != "disk"]
+        for more in sorted(grown, key=lambda more: _FIRST_GROWN.index(more.kind)):
+            yield from self._extended(more)
+
+    def _told(self) -> Iterator[Step]:
+        """What things are told to be or to have: tiers, policies, snapshots."""
         words = [one for one in self.effects if isinstance(one, SetWord)]
         for column, kind in _NAMED.items():
             if some := [one for one in words if one.column == column]:
                 yield self._named_for(some, kind)
+        if some := [one for one in words if one.column == PLANNED_SNAPSHOTS]:
+            yield self._snapshots(some)
+
+    def _going(self) -> Iterator[Step]:
+        """What goes, but not with what it is of."""
+        gone = {(one.kind, one.row) for one in self.effects if isinstance(one, Retire)}
         going = [one for one in self.effects if isinstance(one, Retire)]
         for each in sorted(going, key=lambda each: _LAST_FIRST.index(each.kind)):
             if not self._goes_with(each, gone):
@@ -237,17 +255,45 @@ class _Writer:
             amount=hold.most_bytes,
         )  # fmt: skip
 
+    def _resized(self, some: Sequence[AddAmount]) -> Step:
+        """All disks that a move resizes are one thing to do, each with its size."""
+        ids, sizes = self._ids(some), []
+        for one in some:
+            at = (one.kind, one.row)
+            size = self.sizes.get(at, self.estate.table(one.kind).amounts("size").told(one.row))
+            self.sizes[at] = (size or 0) + one.amount
+            sizes.append(str(self.sizes[at]))
+        verb = "Extend" if some[0].amount > 0 else "Shrink"
+        names = [self._named(one) for one in some]
+        return self._step(
+            some[0], StepKind.RESIZE_DISKS, f"{verb} {self._counted(names, 'disk')}",
+            {"n": len(some), "names": names, "ids": ids, "sizes": sizes},
+        )  # fmt: skip
+
+    def _snapshots(self, some: Sequence[SetWord]) -> Step:
+        names, minutes = [self._named(one) for one in some], int(some[0].word or 0)
+        return self._step(
+            some[0], StepKind.SET_SNAPSHOTS,
+            f"Take snapshots of {self._counted(names, 'volume')} every {minutes // 60} h",
+            {"n": len(some), "names": names, "ids": self._ids(some), "every_minutes": minutes},
+        )  # fmt: skip
+
+    def _ids(self, some: Sequence[OfRow]) -> list[str]:
+        return [str(int(self.estate.table(one.kind).ids[one.row])) for one in some]
+
+    def _counted(self, names: Sequence[str], kind: str) -> str:
+        return f"{kind} {names[0]}" if len(names) == 1 else f"{len(names)} {kind}s"
+
     def _named_for(self, some: Sequence[SetWord], kind: StepKind) -> Step:
         """All that a move names the same tier or policy for is one thing to do."""
         first, names = some[0], [self._named(one) for one in some]
-        ids = [int(self.estate.table(one.kind).ids[one.row]) for one in some]
         more = f" and {len(names) - 1} more" if len(names) > 1 else ""
         what = "tier" if kind is StepKind.NAME_TIER else "policy"
         verb = "Name tier" if kind is StepKind.NAME_TIER else "Promise policy"
         to = "for" if kind is StepKind.NAME_TIER else "to"
         return self._step(
             first, kind, f"{verb} {first.word} {to} {names[0]}{more}",
-            {what: first.word or "", "n": len(names), "names": names, "ids": [str(i) for i in ids]},
+            {what: first.word or "", "n": len(names), "names": names, "ids": self._ids(some)},
         )  # fmt: skip
 
     def _removed(self, one: Retire, gone: set[tuple[str, int]]) -> Step:

@@ -86,6 +86,11 @@ class Stage:
         """Return the thing of a kind that a move bears."""
         return next((one for one in self._births.get(number, ()) if one.kind == kind), None)
 
+    def all_born(self, number: int, kind: str) -> list[At]:
+        """Return the things of a kind that a move has borne by the day."""
+        born = self._births.get(number, ())
+        return [one for one in born if one.kind == kind and self.is_there(one)]
+
     def is_there(self, of: At) -> bool:
         """Return whether a thing has come and not gone by the day."""
         seen = self.amount(of, "seen")

@@ -9,6 +9,7 @@ import numpy as np
 from keelmark.access.clock import now
 from keelmark.bearings.selectors.picture import Drawn, drawn_of, reading_at
 from keelmark.bearings.selectors.views import View
+from keelmark.compliance.selectors.serving import STATES, codes_with, seen_disks
 from keelmark.compliance.selectors.standing import standing_at
 from keelmark.compliance.selectors.tiers import oversold, tiered_at
 from keelmark.core.arrays import Bools, Int64s
@@ -20,6 +21,7 @@ from keelmark.core.forecast import Runway
 from keelmark.core.placement.berths import berths_at
 from keelmark.core.policy.facts import SUBJECTS
 from keelmark.core.policy.states import BROKEN
+from keelmark.core.qos import IoState
 from keelmark.core.scenario.effects import OfRow
 from keelmark.core.scenario.outcome import Ends, exposed, past_limit
 from keelmark.forecasts.berths.counting import reference_vm
@@ -63,6 +65,8 @@ class Figures:
     n_broken: int
     n_past_limit: int
     n_oversold: int  # arrays whose minimums are more than they sustain
+    n_held: int  # disks, by what was asked for in the newest means
+    n_starved: int
     first_end: End | None
     order_by: End | None
 
@@ -132,6 +136,8 @@ def figures_of(view: View, *, broken: Broken) -> Figures:
     """Return the line of the outcome for the estate as a view reads it."""
     reading = view.reading
     reference, _ = reference_vm(now=now())
+    codes = codes_with(reading, as_it_is=reading_at(day=None, quantile=LIKELY))
+    stood = codes[seen_disks(view)]
     clusters = _clusters(view, reference=reference)
     known = [one.n_free for one in clusters if one.n_free is not None]
     pools = _seen(view, "pool")
@@ -143,6 +149,8 @@ def figures_of(view: View, *, broken: Broken) -> Figures:
         n_broken=sum(int(one.sum()) for one in broken.values()),
         n_past_limit=int((past_limit(reading, kind="pool") & pools).sum()),
         n_oversold=int((oversold(reading, tiered_at(reading)) & _seen(view, "array")).sum()),
+        n_held=int((stood == STATES.index(IoState.HELD)).sum()),
+        n_starved=int((stood == STATES.index(IoState.STARVED)).sum()),
         first_end=_first(view, column="runway"),
         order_by=_first(view, column="early", less_lead=True),
     )

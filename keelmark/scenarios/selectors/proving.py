@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Final
 
-from django.db.models import Count, Max, Q, QuerySet
+from django.db.models import Count, Max, Min, Q, QuerySet
 
 from keelmark.compliance.models import Promise, TierNaming
 from keelmark.core.scenario.orders import StepKind
@@ -238,6 +238,37 @@ def _allotted(step: WorkStep) -> Proof:
     )  # fmt: skip
 
 
+def _resized(step: WorkStep) -> Proof:
+    """Whether every disk is read as large as planned: those that grow at least, others at most."""
+    sizes = {int(pk): int(size) for pk, size in zip(*_lists(step, "ids", "sizes"), strict=True)}
+    is_shrunk = step.title[0].startswith("Shrink")
+    disks = VirtualDisk.objects.filter(pk__in=sizes, entity__retired_at=None)
+    read = list(disks.values_list("pk", "size_bytes", "read_at"))
+    n = sum(
+        size is not None and (size <= sizes[pk] if is_shrunk else size >= sizes[pk])
+        for pk, size, _ in read
+    )
+    return Proof(
+        is_so=n == len(sizes), read_at=min((at for _, _, at in read), default=None),
+        says=f"{n} of {len(sizes)} are read at their size",
+    )  # fmt: skip
+
+
+def _snapshots_set(step: WorkStep) -> Proof:
+    """Whether snapshots of every volume are read to be taken as often as planned."""
+    ids = [int(pk) for pk in step.values["ids"]]
+    volumes = Volume.objects.filter(pk__in=ids, entity__retired_at=None)
+    often = volumes.filter(snapshot_every_minutes__lte=step.values["every_minutes"])
+    n, read_at = often.count(), volumes.aggregate(at=Min("read_at"))["at"]
+    return Proof(
+        is_so=n == len(ids), read_at=read_at, says=f"of {n} of {len(ids)} they are taken so often"
+    )
+
+
+def _lists(step: WorkStep, *names: str) -> list[list[str]]:
+    return [list(step.values[name]) for name in names]
+
+
 def _removed(step: WorkStep) -> Proof:
     found = Entity.objects.filter(pk=step.subject_id or 0).first()
     if found is None or found.retired_at is not None:
@@ -260,6 +291,8 @@ _PROOFS: Final[dict[StepKind, Callable[[WorkStep], Proof]]] = {
     StepKind.ADD_HOSTS: _hosts_added,
     StepKind.SET_QUOTA: _quota_set,
     StepKind.ALLOT: _allotted,
+    StepKind.RESIZE_DISKS: _resized,
+    StepKind.SET_SNAPSHOTS: _snapshots_set,
     StepKind.START_MIRROR: _mirrored,
     StepKind.END_MIRROR: _mirrored,
     StepKind.NAME_TIER: _named,

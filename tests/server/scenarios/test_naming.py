@@ -4,11 +4,13 @@ import pytest
 
 from keelmark.compliance.models import Promise, TierNaming
 from keelmark.core.units import TIB
+from tests.server.cluster import tell
 from tests.server.promises.promising import FLASH
 from tests.server.promises.promising import drawn_up as policy_drawn_up
 from tests.server.scenarios.planning import ahead, drawn_up, outcome, place
 from tests.server.scenarios.test_carrying import ordered, read, send, states
 from tests.server.scenarios.test_outcomes import line
+from tests.server.tiers.tiering import sampled
 
 
 @pytest.fixture
@@ -92,3 +94,17 @@ def test_it_is_carried_out_here(api, operator, estate, slack):
     told = read(operator, order)
     assert (states(told), told["ended_at"] is not None) == (["verified", "verified"], True)
     assert Promise.objects.get().entity_id == estate["uuid.v2"]
+
+
+def test_who_would_be_held_is_told_by_what_was_asked_for_just_now(api, estate, slack):
+    strong = api.send("POST", "/compliance/tiers", name="Strong", min_iops=50, max_iops=900)
+    assert strong.status_code == 201
+    tell(*sampled(2, minutes=1), *sampled(3, minutes=1))  # 200 and 300 operations a second
+    api.send("POST", "/compliance/namings", tier_id=slack["id"], entity_ids=[estate["path.v3:a"]])
+    raised = drawn_up(api, tiering(estate, "path.v3:a", tier="Strong"))
+    lowered = drawn_up(api, tiering(estate, "path.v3:a", "path.v2:a"), name="Lowered")
+    api.send("POST", "/compliance/tiers", name="Weak", min_iops=0, max_iops=150)
+    weak = drawn_up(api, tiering(estate, "path.v2:a", tier="Weak"), name="Weak")
+    told = outcome(api, raised, days=9, beside=f"{lowered['id']},{weak['id']}")
+    n_held = {one["name"]: one["n_held"] for one in told["lines"]}
+    assert n_held == {"as it is": 1, "Spring intake": 0, "Lowered": 1, "Weak": 2}

@@ -13,6 +13,7 @@ from keelmark.estate.documents import (
     ArrayDocument,
     DatastoreDocument,
     PoolDocument,
+    SnapshotDocument,
     VirtualDiskDocument,
     VirtualMachineDocument,
     VolumeDocument,
@@ -23,7 +24,9 @@ from keelmark.scenarios.services.carrying import go_on_all
 from keelmark.scenarios.services.ordering import prove
 from keelmark.scenarios.tasks import prove_orders
 from tests.server.cluster import tell
-from tests.server.scenarios.planning import ahead, drawn_up, extend, free, place
+from tests.server.promises.promising import drawn_up as policy_drawn_up
+from tests.server.promises.promising import promised
+from tests.server.scenarios.planning import ahead, drawn_up, extend, free, outcome, place
 from tests.server.scenarios.test_accepting import accept, held
 
 
@@ -257,3 +260,49 @@ def test_a_mirror_is_verified_once_it_is_read_and_once_it_is_read_no_more(api, e
     tell(replace(seabed, replicated_to=[], read_at=at + timedelta(seconds=5)))
     go_on_all()
     assert states(read(api, order)) == ["verified", "to do"]
+
+
+def a_disk(n, *, size, at):
+    return VirtualDiskDocument(
+        uid=f"path.v{n}:a", name=f"sonar-{n}-a", vm_uid=f"uuid.v{n}", datastore_uid="uuid.s",
+        size_bytes=size, on_array_bytes=500 * GIB, path=f"/s/{n}", read_at=at,
+    )  # fmt: skip
+
+
+@pytest.mark.parametrize(("percent", "size"), [(150, 1536 * GIB), (60, 614 * GIB)])
+def test_resized_disks_are_verified_once_all_are_read_so(api, estate, percent, size):
+    fields = {"what": [estate["uuid.v0"], estate["uuid.v1"]], "size_percent": percent}
+    order = ordered(api, {"on": ahead(0), "kind": "resize", "fields": fields})
+    assert order["steps"][0]["values"]["sizes"] == [str(1024 * GIB * percent // 100)] * 2
+    at = now() + timedelta(seconds=5)
+    tell(a_disk(0, size=size, at=at))
+    go_on_all()
+    assert states(read(api, order)) == ["to do"]
+    tell(a_disk(1, size=size, at=at))
+    go_on_all()
+    assert states(read(api, order)) == ["verified"]
+
+
+def test_a_snapshot_schedule_is_kept_on_its_day_and_verified_once_it_is_read(api, estate):
+    other = VolumeDocument(uid="naa.2", pool_uid="uuid.p", name="charts-1", size_bytes=TIB,
+                           written_bytes=TIB, read_at=now())  # fmt: skip
+    tell(
+        other,
+        SnapshotDocument(uid="id.s", name="s", of_uid="naa.2", taken_at=now(), read_at=now()),
+    )
+    policy = policy_drawn_up(
+        api, {"kind": "snapshots", "told": {"every_minutes": 720}}, name="Nightly"
+    )
+    promised(api, policy, estate["naa.1"])
+    fields = {"what": [estate["naa.1"]], "every_hours": 6, "kept_days": 7}
+    move = {"on": ahead(1), "kind": "take_snapshots", "fields": fields}
+    lines = outcome(api, drawn_up(api, move, name="Snapshots"), days=3)["lines"]
+    assert [one["n_broken"] for one in lines] == [1, 0]
+    order = ordered(api, move)
+    assert order["steps"][0]["values"]["every_minutes"] == 360
+    tell(
+        VolumeDocument(uid="naa.1", pool_uid="uuid.p", name="seabed-1", size_bytes=10 * TIB,
+                       written_bytes=8 * TIB, snapshot_every_minutes=360, read_at=now())
+    )  # fmt: skip
+    go_on_all()
+    assert states(read(api, order)) == ["verified"]

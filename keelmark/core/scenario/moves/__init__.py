@@ -21,14 +21,16 @@ from keelmark.core.scenario.moves.mirror import EndMirror, Mirror
 from keelmark.core.scenario.moves.place import Clone, Place
 from keelmark.core.scenario.moves.promises import NameTier, PromisePolicy
 from keelmark.core.scenario.moves.room import ExtendDatastore, ExtendPool, NewDatastore, NewPool
+from keelmark.core.scenario.moves.side import MoveSide
+from keelmark.core.scenario.moves.work import Resize, TakeSnapshots
 
 # In the order in which a planner is offered them: free first, then move, then bring, then buy.
 MOVES: Final[dict[str, type[Move]]] = {
     move.kind: move
     for move in (
-        Free, Migrate, Place, Clone, ChangeGrowth, NewDatastore, ExtendDatastore, ExtendPool,
-        NewPool, AddHosts, RemoveHosts, RetirePlace, SetQuota, Allot, NameTier, PromisePolicy,
-        Mirror, EndMirror,
+        Free, Migrate, MoveSide, Place, Clone, Resize, ChangeGrowth, NewDatastore,
+        ExtendDatastore, ExtendPool, NewPool, AddHosts, RemoveHosts, RetirePlace, SetQuota,
+        Allot, NameTier, PromisePolicy, Mirror, EndMirror, TakeSnapshots,
     )
 }  # fmt: skip
 
@@ -44,6 +46,7 @@ def move_of(kind: str, told: Mapping[str, object]) -> Move:
 __all__ = [
     "MOVES", "AddHosts", "Allot", "Ask", "ChangeGrowth", "Clone", "DiskGiven", "EndMirror",
     "ExtendDatastore", "ExtendPool", "Fault", "Form", "Free", "Migrate", "Mirror", "Move",
-    "MoveFieldError", "NameTier", "NewDatastore", "NewPool", "Parts", "Place", "PromisePolicy",
-    "RemoveHosts", "RetirePlace", "SetQuota", "move_of", "told_of",
+    "MoveFieldError", "MoveSide", "NameTier", "NewDatastore", "NewPool", "Parts", "Place",
+    "PromisePolicy", "RemoveHosts", "Resize", "RetirePlace", "SetQuota", "TakeSnapshots",
+    "move_of", "told_of",
 ]  # fmt: skip

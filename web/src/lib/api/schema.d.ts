@@ -3744,8 +3744,10 @@ export interface components {
         /**
          * @description * `free` - free
          *     * `migrate` - migrate
+         *     * `move_side` - move_side
          *     * `place` - place
          *     * `clone` - clone
+         *     * `resize` - resize
          *     * `change_growth` - change_growth
          *     * `new_datastore` - new_datastore
          *     * `extend_datastore` - extend_datastore
@@ -3760,9 +3762,10 @@ export interface components {
          *     * `promise_policy` - promise_policy
          *     * `mirror` - mirror
          *     * `end_mirror` - end_mirror
+         *     * `take_snapshots` - take_snapshots
          * @enum {string}
          */
-        MoveKindEnum: "free" | "migrate" | "place" | "clone" | "change_growth" | "new_datastore" | "extend_datastore" | "extend_pool" | "new_pool" | "add_hosts" | "remove_hosts" | "retire" | "set_quota" | "allot" | "name_tier" | "promise_policy" | "mirror" | "end_mirror";
+        MoveKindEnum: "free" | "migrate" | "move_side" | "place" | "clone" | "resize" | "change_growth" | "new_datastore" | "extend_datastore" | "extend_pool" | "new_pool" | "add_hosts" | "remove_hosts" | "retire" | "set_quota" | "allot" | "name_tier" | "promise_policy" | "mirror" | "end_mirror" | "take_snapshots";
         MoveKindRead: {
             kind: components["schemas"]["MoveKindEnum"];
             title: string;
@@ -4001,6 +4004,10 @@ export interface components {
             n_past_limit: number;
             /** @description arrays that promise more IOPS than they do */
             n_oversold: number;
+            /** @description disks, by the newest means at its limits */
+            n_held: number;
+            /** @description the same */
+            n_starved: number;
             first_end: components["schemas"]["EndRead"] | null;
             order_by: components["schemas"]["EndRead"] | null;
             /** Format: double */
@@ -5283,6 +5290,8 @@ export interface components {
          *     * `add hosts` - add hosts
          *     * `set quota` - set quota
          *     * `allot` - allot
+         *     * `resize disks` - resize disks
+         *     * `set snapshots` - set snapshots
          *     * `start mirror` - start mirror
          *     * `end mirror` - end mirror
          *     * `name tier` - name tier
@@ -5290,7 +5299,7 @@ export interface components {
          *     * `remove` - remove
          * @enum {string}
          */
-        StepKindEnum: "add pool" | "extend pool" | "create volume" | "extend volume" | "map volume" | "move volume" | "make datastore" | "extend datastore" | "move disk" | "deploy VMs" | "add hosts" | "set quota" | "allot" | "start mirror" | "end mirror" | "name tier" | "promise policy" | "remove";
+        StepKindEnum: "add pool" | "extend pool" | "create volume" | "extend volume" | "map volume" | "move volume" | "make datastore" | "extend datastore" | "move disk" | "deploy VMs" | "add hosts" | "set quota" | "allot" | "resize disks" | "set snapshots" | "start mirror" | "end mirror" | "name tier" | "promise policy" | "remove";
         StepRead: {
             label: string;
             sign: string;

@@ -17,7 +17,14 @@
   };
   const plain = $derived(lines.find((one) => one.scenario_id === null));
   /** Which way a figure goes from what is: −1 is worse. */
-  type Figure = 'n_berths' | 'exposure_bytes' | 'n_broken' | 'n_past_limit' | 'n_oversold';
+  type Figure =
+    | 'n_berths'
+    | 'exposure_bytes'
+    | 'n_broken'
+    | 'n_past_limit'
+    | 'n_oversold'
+    | 'n_held'
+    | 'n_starved';
   function turn(line: Line, name: Figure) {
     const [before, after] = [plain?.[name] ?? null, line[name]];
     if (line.scenario_id === null || before === null || after === null || before === after)
@@ -40,6 +47,7 @@
         <th class="py-1 pr-2 font-normal">berths free</th>
         <th class="py-1 pr-2 font-normal">exposure</th>
         <th class="py-1 pr-2 font-normal">who breaks a rule</th>
+        <th class="py-1 pr-2 font-normal">disks held</th>
         <th class="py-1 pr-2 font-normal">pools past limit</th>
         <th class="py-1 pr-2 font-normal">ends next, likely</th>
         <th class="py-1 pr-2 font-normal">order by</th>
@@ -90,6 +98,17 @@
           >
           <td class={['py-1 pr-2', turn(line, 'n_broken') < 0 && 'text-signal']}
             >{line.n_broken}<span class="sr-only">{mark(turn(line, 'n_broken'))}</span></td
+          >
+          <td
+            class={['py-1 pr-2', turn(line, 'n_held') < 0 && 'text-signal']}
+            title="by what was asked for in the newest five-minute means, at the limits of each"
+            >{formatCount(line.n_held)}<span class="sr-only">{mark(turn(line, 'n_held'))}</span
+            ><span
+              class={[
+                'block text-xs font-normal',
+                turn(line, 'n_starved') < 0 ? 'text-signal' : 'text-ink-soft',
+              ]}>{formatCount(line.n_starved)} starved{mark(turn(line, 'n_starved'))}</span
+            ></td
           >
           <td class={['py-1 pr-2', turn(line, 'n_past_limit') < 0 && 'text-signal']}
             >{line.n_past_limit}<span class="sr-only">{mark(turn(line, 'n_past_limit'))}</span
