@@ -55,6 +55,9 @@ class DrawnRead(serializers.Serializer[Record]):
     used_bytes = Int64Field(help_text="of it, on the pool")
     is_read = serializers.BooleanField()
     is_made = serializers.BooleanField(help_text="all of it is read as it was asked for")
+    is_leaving = serializers.BooleanField(
+        help_text="it is given back: its deletion is not read yet"
+    )
     asked_at = serializers.DateTimeField()
     asked_by = serializers.CharField()
     datastore_name = serializers.CharField(allow_blank=True, help_text="that lies on it by now")
@@ -257,7 +260,7 @@ def _drawn_told(told: DrawnTold, *, shows_orders: bool) -> dict[str, Any]:  # An
         "id": asked.pk, "name": asked.name,
         "volume_name": asked.volume.name if asked.volume else "",
         "size_bytes": drawn.size_bytes, "used_bytes": drawn.come_bytes, "is_read": drawn.is_read,
-        "is_made": told.is_made, "asked_at": asked.asked_at, "asked_by": asked.asked_by,
+        "is_made": told.is_made, "is_leaving": told.is_leaving, "asked_at": asked.asked_at, "asked_by": asked.asked_by,
         "datastore_name": told.datastore, "waits_for": told.wait and told.wait.what.value,
         "waits": told.wait.says if told.wait else "", "stopped": told.stopped,
         "steps": [

@@ -13,8 +13,13 @@ from keelmark.core.estate.reading import LIKELY
 from keelmark.core.placement.of_estate import reached
 from keelmark.estate.allotments import Drawn, Taking, allotments_for, takings_of
 from keelmark.estate.models import Allotment, Datastore, Pool
+from keelmark.feeds.changes.allowed import DELETION
+from keelmark.feeds.changes.reading import newest_changes
+from keelmark.feeds.models import Change, ChangeState
 from keelmark.scenarios.models import StepState, WorkOrder, WorkStep
 from keelmark.scenarios.selectors.carriage import Wait, wait_of
+
+FAILED = (ChangeState.FAILED, ChangeState.OTHERWISE)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -26,6 +31,7 @@ class DrawnTold:
     wait: Wait | None
     stopped: str
     datastore: str  # that lies on it by now
+    is_leaving: bool  # it is being deleted, or that was not read yet
 
     @property
     def is_made(self) -> bool:
@@ -66,13 +72,18 @@ def allotments_told(actor: User, *, of: int | None = None) -> list[AllotmentTold
             "steps__change__change_set"
         )
     }
-    stores = _stores_on([each.asked.volume_id for one in takings.values() for each in one.drawn])
+    volumes = [each.asked.volume_id for one in takings.values() for each in one.drawn]
+    stores = _stores_on(volumes)
     clusters = _clusters_of(some)
+    leaving = newest_changes([pk for pk in volumes if pk], what=DELETION)
     return [
         AllotmentTold(
             one=one, pool=pools[one.entity_id], taking=takings[one.pk],
             drawn=tuple(
-                _drawn(each, orders.get(each.asked.scenario_id), stores)
+                _drawn(
+                    each, orders.get(each.asked.scenario_id), stores,
+                    leaving.get(each.asked.volume_id or 0),
+                )
                 for each in takings[one.pk].drawn
             ),
             clusters=clusters[one.pk],
@@ -81,11 +92,15 @@ def allotments_told(actor: User, *, of: int | None = None) -> list[AllotmentTold
     ]  # fmt: skip
 
 
-def _drawn(drawn: Drawn, order: WorkOrder | None, stores: dict[int, str]) -> DrawnTold:
+def _drawn(
+    drawn: Drawn, order: WorkOrder | None, stores: dict[int, str], leaving: Change | None
+) -> DrawnTold:
     steps = list(order.steps.all()) if order else []
+    has_failed = leaving is not None and leaving.state in FAILED
     is_open = order is not None and order.ended_at is None
     return DrawnTold(
-        drawn=drawn, steps=steps, stopped=order.stopped if order else "",
+        drawn=drawn, steps=steps, is_leaving=leaving is not None and not has_failed,
+        stopped=leaving.problem if leaving and has_failed else order.stopped if order else "",
         wait=wait_of(steps, today=utc_today()) if is_open else None,
         datastore=stores.get(drawn.asked.volume_id or 0, ""),
     )  # fmt: skip

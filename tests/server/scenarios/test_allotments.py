@@ -239,6 +239,7 @@ def test_a_volume_is_given_back(api, estate, tides, array, collected):
     assert tides.send("DELETE", path).status_code == 409  # its name was not typed
     told = tides.send("DELETE", f"{path}?confirms={NAME}-v1")
     assert told.status_code == 202, told.content
+    assert told.json()["drawn"][0]["is_leaving"]
     go(collected)
     told = read(tides, one)
     assert (told["drawn"], told["left_bytes"]) == ([], 100 * GIB)

@@ -2852,6 +2852,8 @@ export interface components {
             is_read: boolean;
             /** @description all of it is read as it was asked for */
             is_made: boolean;
+            /** @description it is given back: its deletion is not read yet */
+            is_leaving: boolean;
             /** Format: date-time */
             asked_at: string;
             asked_by: string;

@@ -79,7 +79,9 @@
           : one.waits}
       </p>
     {/if}
-    {#if mayProvision}
+    {#if one.is_leaving}
+      <p>It is being deleted at its array; the next reading tells that it is gone.</p>
+    {:else if mayProvision}
       <div class="flex gap-2 pt-1">
         {#if one.stopped && !one.is_made}
           <Button size="xs" disabled={again.isPending} onclick={() => again.mutate(one)}

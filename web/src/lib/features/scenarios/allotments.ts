@@ -10,7 +10,8 @@ export type Faults = Record<string, string>;
 const LIVE_MS = 2_000; // while something is being made
 const SETTLES_MS = 20_000;
 
-const isMoving = (one: Drawn) => one.waits_for === 'far end' || one.waits_for === 'nothing';
+const isMoving = (one: Drawn) =>
+  one.is_leaving || one.waits_for === 'far end' || one.waits_for === 'nothing';
 
 /** Allotments, all or one's own; read again while something of them is made. */
 export function allotmentsQuery() {
@@ -68,6 +69,7 @@ export function bytesTyped(text: string): { bytes: number | null; fault: string 
 
 /** How a volume of an allotment stands, in a few words. */
 export function standOf(one: Drawn): string {
+  if (one.is_leaving) return 'is given back';
   if (one.stopped && !one.is_made) return 'stopped';
   if (one.is_made) return 'made';
   if (one.waits_for === 'hand') return 'volume is there';
