@@ -81,6 +81,7 @@ def compiled(estate: Estate, moves: Sequence[Dated]) -> Compiled:
     spends = 0.0
     for one in sorted(moves, key=lambda one: one.day):
         stage.day = max(one.day, estate.day)
+        foresee(stage, one.move)
         faults = _past(one, estate) or tuple(one.move.faults(stage))
         title, detail = one.move.says(stage)
         n_before = len(stage.effects)
@@ -95,6 +96,14 @@ def compiled(estate: Estate, moves: Sequence[Dated]) -> Compiled:
         estate=stage.named_estate(), plan=plan_of(wide, stage.effects),
         told=tuple(told[one.number] for one in moves), spends=spends, births=births,
     )  # fmt: skip
+
+
+def foresee(stage: Stage, move: Move) -> None:
+    """Work out at once what the disks and volumes that a move names hold on its day."""
+    named = [at for one in move.things if (at := stage.find(one))]
+    vms = [at for at in named if at.kind == "vm"]
+    many = [at for at in named if at.kind in ("disk", "volume")]
+    stage.look_ahead([*many, *stage.gather("disk", "vm", to=vms)])
 
 
 def _past(one: Dated, estate: Estate) -> tuple[Fault, ...]:

@@ -28,6 +28,7 @@ from keelmark.core.units import PERCENT
 LIKELY = 0.5
 BAD_CASE = 0.9
 MOST_LAYERS = 6  # of pools over volumes of pools
+_UNDER_NOTHING = frozenset({"vm", "disk", "snapshot", "file", "host"})
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,8 +68,9 @@ class Stage:
         self._left: dict[int, Iterator[At]] = {}
         self._names: dict[At, str] = {}
         self._asked: dict[tuple[str, int, int, float], int] = {}
-        self._turns: dict[str, int] = {}  # how often who is there, or linked, was changed
-        self._linked: dict[tuple[str, str, int, int], tuple[int, list[At]]] = {}
+        self._linked: dict[tuple[str, str, int], list[At]] = {}  # whether or not they are there
+        self._found: dict[int, At | None] = {}
+        self._below: dict[At, list[tuple[At, float]]] = {}
 
     # What is there
 
@@ -77,10 +79,16 @@ class Stage:
         if thing_id < 0:
             born = self._births.get(-thing_id, ())
             return next((one for one in born if self.is_there(one)), None)
-        for kind, table in self.estate.tables.items():
-            if (row := table.row_of(thing_id)) is not None:
-                return At(kind, row)
-        return None
+        if thing_id not in self._found:
+            self._found[thing_id] = next(
+                (
+                    At(kind, row)
+                    for kind, table in self.estate.tables.items()
+                    if (row := table.row_of(thing_id)) is not None
+                ),
+                None,
+            )
+        return self._found[thing_id]
 
     def born_by(self, number: int, kind: str) -> At | None:
         """Return the thing of a kind that a move bears."""
@@ -120,19 +128,41 @@ class Stage:
         row = int(self.draft.links(of.kind, name)[of.row])
         return None if row == NOWHERE else At(to, row)
 
+    def gather(self, kind: str, name: str, *, to: Sequence[At]) -> list[At]:
+        """Return the things of a kind that are there and belong to any of some, found in one go."""
+        new = [one for one in to if (kind, name, one.row) not in self._linked]
+        if new:
+            links = self.draft.links(kind, name)
+            is_of = links == new[0].row
+            if len(new) > 1:  # the last is of what belongs to nothing
+                mask = np.zeros(len(self.estate.table(new[0].kind)) + 1, dtype=np.bool_)
+                mask[[one.row for one in new]] = True
+                is_of = mask[links]
+            self._linked |= {(kind, name, one.row): [] for one in new}
+            for row in np.flatnonzero(is_of).tolist():
+                self._linked[kind, name, int(links[row])].append(At(kind, row))
+        found = (one for at in to for one in self._linked[kind, name, at.row])
+        return [one for one in found if self.is_there(one)]
+
     def linked(self, kind: str, name: str, *, to: At) -> list[At]:
-        """Return the things of a kind that are there and belong to one."""
-        key, turn = (kind, name, to.row, self.day), self._turns.get(kind, 0)
-        kept = self._linked.get(key)
-        if kept is not None and kept[0] == turn:
-            return kept[1]
-        rows = np.flatnonzero(self.draft.links(kind, name) == to.row)
-        there = [one for row in rows.tolist() if self.is_there(one := At(kind, row))]
-        if kind in self.estate.outlooks and self.day > self.estate.day:
-            judged = [one.row for one in there if self._judged(one) is not None]
-            self._ask(kind, judged, quantile=LIKELY)
-        self._linked[key] = turn, there
+        """Return the things of a kind that are there and belong to one.
+
+        What they hold on the day is worked out for all of them at once.
+        """
+        there = self.gather(kind, name, to=[to])
+        self.look_ahead(there)
         return there
+
+    def look_ahead(self, things: Sequence[At], *, quantiles: tuple[float, ...] = (LIKELY,)) -> None:
+        """Work out what some things hold on the day, those of a kind together."""
+        if self.day <= self.estate.day:
+            return
+        by_kind: dict[str, list[int]] = {}
+        for one in things:
+            if self._judged(one) is not None:
+                by_kind.setdefault(one.kind, []).append(one.row)
+        for kind, rows in by_kind.items():
+            self._ask(kind, rows, quantiles=quantiles)
 
     def limit_percent(self, of: At) -> int:
         """Return the limit mark of a thing."""
@@ -159,7 +189,7 @@ class Stage:
         """Return the bytes that a thing holds on the day at a quantile of its outlook."""
         told = self.amount(of, "used")
         if self._judged(of) is not None and self.day > self.estate.day:
-            self._ask(of.kind, [of.row], quantile=quantile)
+            self._ask(of.kind, [of.row], quantiles=(quantile,))
             told = self._asked[of.kind, of.row, self.day, quantile]
         if told is None:
             return 0 if of in self._courses else None
@@ -176,15 +206,19 @@ class Stage:
             return None
         return outlooks if outlooks.of.is_judged[of.row] else None
 
-    def _ask(self, kind: str, rows: Sequence[int], *, quantile: float) -> None:
+    def _ask(self, kind: str, rows: Sequence[int], *, quantiles: tuple[float, ...]) -> None:
         """Work out together what some things hold on the day, each once."""
-        new = [row for row in rows if (kind, row, self.day, quantile) not in self._asked]
+        day = self.day
+        new = sorted(
+            {row for row in rows for one in quantiles if (kind, row, day, one) not in self._asked}
+        )
         if not new:
             return
-        some = self.estate.outlooks[kind].of_rows(np.array(new, dtype=np.int64), day=self.day)
-        told = some.expected(day=self.day, n=len(new), quantiles=(quantile,))[0]
-        for row, amount in zip(new, np.nan_to_num(told).tolist(), strict=True):
-            self._asked[kind, row, self.day, quantile] = round(amount)
+        some = self.estate.outlooks[kind].of_rows(np.array(new, dtype=np.int64), day=day)
+        told = some.expected(day=day, n=len(new), quantiles=quantiles)
+        for one, amounts in zip(quantiles, np.nan_to_num(told).tolist(), strict=True):
+            for row, amount in zip(new, amounts, strict=True):
+                self._asked[kind, row, day, one] = round(amount)
 
     def below(self, of: At) -> list[tuple[At, float]]:
         """Return what lies below a thing, with the share of its bytes that each holds.
@@ -192,6 +226,15 @@ class Stage:
         A datastore lies on its volumes, a volume on its pool, a pool of volumes on those, each
         side of a mirror on all of it.
         """
+        if of.kind == "disk":
+            store = self.link(of, "datastore", to="datastore")
+            return [] if store is None else [(store, 1.0), *self.below(store)]
+        kept = self._below.get(of)
+        if kept is None:
+            kept = self._below[of] = self._layers(of)
+        return kept
+
+    def _layers(self, of: At) -> list[tuple[At, float]]:
         told: list[tuple[At, float]] = []
         layer = [(of, 1.0)]
         for _ in range(MOST_LAYERS):
@@ -202,9 +245,6 @@ class Stage:
         return told
 
     def _under(self, of: At) -> list[tuple[At, float]]:
-        if of.kind == "disk":
-            store = self.link(of, "datastore", to="datastore")
-            return [] if store is None else [(store, 1.0)]
         if of.kind == "volume":
             pool = self.link(of, "pool", to="pool")
             return [] if pool is None else [(pool, 1.0)]
@@ -246,13 +286,27 @@ class Stage:
     def write(self, effect: Effect) -> None:
         """Write one effect."""
         self.effects.append(effect)
-        effect.write(self.draft)
-        if isinstance(effect, Born | Retire | SetLink):
-            self._turns[effect.kind] = self._turns.get(effect.kind, 0) + 1
-        if isinstance(effect, Course):
+        if isinstance(effect, Course):  # most of them, and of none a column tells
             self._courses.setdefault(At(effect.kind, effect.row), []).append(effect)
+            return
+        self._forget(effect)
+        effect.write(self.draft)
         if isinstance(effect, SetsAside):
             self._holds.setdefault(At(effect.kind, effect.row), []).append(effect.hold)
+
+    def _forget(self, effect: Effect) -> None:
+        """Forget what was found and is otherwise once an effect is written."""
+        if isinstance(effect, SetLink):
+            was = int(self.draft.links(effect.kind, effect.link)[effect.row])
+            for row in (was, effect.to):
+                self._linked.pop((effect.kind, effect.link, row), None)
+        elif isinstance(effect, Born):
+            for name, row in effect.links.items():
+                self._linked.pop((effect.kind, name, row), None)
+        is_sized = isinstance(effect, AddAmount | SetAmount) and effect.column == "size"
+        is_moved = isinstance(effect, Born | Retire | SetLink | SetPair)
+        if (is_sized or is_moved) and effect.kind not in _UNDER_NOTHING:
+            self._below.clear()
 
     def next_born(self, number: int, kind: str) -> At:
         """Return the next of the rows that a move may fill."""

@@ -189,7 +189,8 @@ def prove(order: WorkOrder) -> int:
     if n_changed:
         _shrink(order, steps)
         _draw(order, steps)
-    if order.ended_at is None and steps and not any(one.state in OPEN for one in steps):
+    # Where nothing is to be done, as of a plan that only expects, all of it is through at once.
+    if order.ended_at is None and not any(one.state in OPEN for one in steps):
         _end(order)
     return n_changed
 

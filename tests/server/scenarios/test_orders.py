@@ -306,3 +306,11 @@ def test_a_snapshot_schedule_is_kept_on_its_day_and_verified_once_it_is_read(api
     )  # fmt: skip
     go_on_all()
     assert states(read(api, order)) == ["verified"]
+
+
+def test_of_a_plan_that_only_expects_nothing_is_to_be_done(api, estate):
+    fields = {"thing": estate["uuid.p"], "bytes_a_week": 70 * GIB}
+    order = ordered(api, {"on": ahead(2), "kind": "change_growth", "fields": fields})
+    assert (order["steps"], order["ended_at"] is not None) == ([], True)
+    assert api.get(f"/scenarios/{order['scenario_id']}").json()["state"] == "carried out"
+    assert not Reservation.objects.exists()

@@ -7,7 +7,7 @@ from enum import StrEnum
 from typing import ClassVar, Final
 
 from keelmark.core.errors import CoreError, RangeError
-from keelmark.core.scenario.stage import At, Stage, over_limit
+from keelmark.core.scenario.stage import BAD_CASE, LIKELY, At, Stage, over_limit
 from keelmark.core.units import MAX_BYTES, PERCENT
 
 DAYS_A_WEEK: Final = 7
@@ -287,11 +287,13 @@ def titled(stage: Stage, thing_id: int) -> str:
 def room_at(stage: Stage, of: At, *, added_bytes: int, field: str) -> list[Fault]:
     """Return what bars bytes from coming onto a thing or what lies below it on this day."""
     told: list[Fault] = []
-    for one, share in [(of, 1.0), *stage.below(of)]:
+    all_below = [(of, 1.0), *stage.below(of)]
+    stage.look_ahead([one for one, _ in all_below], quantiles=(LIKELY, BAD_CASE))
+    for one, share in all_below:
         if one.kind == "disk":
             continue
         added = round(added_bytes * share)
-        used, size = stage.expected(one, quantile=0.5), stage.amount(one, "size")
+        used, size = stage.expected(one, quantile=LIKELY), stage.amount(one, "size")
         held = stage.held(one)
         if used is None or size is None:
             told.append(
