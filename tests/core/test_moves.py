@@ -112,6 +112,8 @@ FIELDS: dict[str, dict[str, Any]] = {
     "allot": {"pool": 20, "tenant": 70, "allotted_bytes": 3 * TIB, "min_iops": 500},
     "mirror": {"what": [30, 31], "to": 21},
     "end_mirror": {"what": [32]},
+    "revise_tier": {"tier": "Neap", "min_iops": 100, "max_iops": 3_000},
+    "set_limits": {"what": [30, 32], "max_iops": 3_000},
     "name_tier": {"what": [90, 80], "tier": "Slack"},
     "promise_policy": {"what": [30, 80], "policy": "Twice-kept"},
 }

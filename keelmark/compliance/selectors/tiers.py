@@ -1,7 +1,7 @@
 """Which QoS tiers there are, which of them each disk is in, and what limits bear on it."""
 
 from collections.abc import Hashable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import timedelta
 from threading import RLock
 from typing import Final
@@ -113,7 +113,7 @@ def tiered_at(reading: Reading) -> Tiered:
 
 
 def _tiered(reading: Reading, *, key: Hashable) -> Tiered:
-    told = defined_tiers()
+    told = [_planned(one, reading) for one in defined_tiers()]
     tier, by, changed_at = _named(reading, told)
     place = {kind: places_of_disks(reading, kind=kind) for kind in PLACES}
     is_on = is_served(reading)
@@ -140,6 +140,14 @@ def _tiered(reading: Reading, *, key: Hashable) -> Tiered:
         key=key, defined=told, tier=tier, by=by, changed_at=changed_at, minimum=minimum,
         maximum=maximum, bound_by=bound_by, place=place, offers=offers,
     )  # fmt: skip
+
+
+def _planned(one: DefinedTier, reading: Reading) -> DefinedTier:
+    """A tier with the limits that a plan gives it by the day."""
+    limits = reading.estate.tiers.get(one.core.name.casefold())
+    if limits is None:
+        return one
+    return replace(one, core=replace(one.core, min_iops=limits[0], max_iops=limits[1]))
 
 
 def _named(reading: Reading, told: Sequence[DefinedTier]) -> tuple[Int64s, Int64s, Float64s]:

@@ -16,6 +16,8 @@ from keelmark.core.forecast.outlook import amounts_after
 # Whose bytes are read of themselves; all other kinds are added up from these.
 READ_KINDS = ("pool", "volume", "datastore", "disk", "bucket")
 
+TierLimits = tuple[int, int]  # I/O a second at least and at most
+
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Outlooks:
@@ -53,7 +55,8 @@ class Estate:
     Every table has the columns ``seen`` and ``retired`` (days, the latter unknown while it is
     there); what holds bytes has ``used``, ``size``, ``promised`` and ``reserved``. ``variant``
     names the plan that it is read with, empty where it is as it is; ``holds`` are what accepted
-    scenarios hold, and ``held`` tells one set of them from another.
+    scenarios hold, and ``held`` tells one set of them from another. ``tiers`` are the limits that a
+    plan gives QoS tiers, by their names in lower case.
     """
 
     revision: int
@@ -65,6 +68,7 @@ class Estate:
     variant: str = ""
     holds: tuple[Hold, ...] = ()
     held: str = ""
+    tiers: Mapping[str, TierLimits] = field(default_factory=dict)
 
     @property
     def key(self) -> tuple[int, str]:

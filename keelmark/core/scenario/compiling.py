@@ -7,7 +7,8 @@ from keelmark.core.estate.estate import Estate
 from keelmark.core.scenario.effects import Born, Effect
 from keelmark.core.scenario.moves.base import Fault, Move, Parts
 from keelmark.core.scenario.plan import Plan, plan_of, with_rows
-from keelmark.core.scenario.stage import At, Stage
+from keelmark.core.scenario.sight import At
+from keelmark.core.scenario.stage import Stage
 
 # Ids of what moves bring: above all that there are, exact in a browser's numbers.
 FIRST_BORN_ID = 2**52

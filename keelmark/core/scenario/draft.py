@@ -6,7 +6,7 @@ import numpy as np
 
 from keelmark.core.arrays import Int64s
 from keelmark.core.estate.columns import NOWHERE, Amounts, Int32s, Pairs, Table, Words
-from keelmark.core.estate.estate import Estate
+from keelmark.core.estate.estate import Estate, TierLimits
 from keelmark.core.estate.holds import Hold
 
 _NO_PAIRS = Pairs(left=np.zeros(0, dtype=np.int64), right=np.zeros(0, dtype=np.int64))
@@ -22,6 +22,7 @@ class Draft:
         self._links: dict[tuple[str, str], Int64s] = {}
         self._pairs: dict[str, Pairs] = {}
         self._holds: tuple[Hold, ...] = estate.holds
+        self._tiers = dict(estate.tiers)
 
     def amounts(self, kind: str, column: str) -> Amounts:
         """Return a column of amounts to write to."""
@@ -81,6 +82,12 @@ class Draft:
             left = tuple(one for one in self._holds if one != hold)
             self._holds = (*left, hold) if is_there else left
 
+    def set_tier(self, name: str, limits: TierLimits | None) -> None:
+        """Write other limits of a tier, None for those that it has."""
+        self._tiers.pop(name, None)
+        if limits is not None:
+            self._tiers[name] = limits
+
     def done(self) -> Estate:
         """Return the estate with all that was written."""
         kinds = {kind for kind, _ in (*self._amounts, *self._words, *self._links)}
@@ -90,6 +97,7 @@ class Draft:
             tables={**self.estate.tables, **tables},
             pairs={**self.estate.pairs, **self._pairs},
             holds=self._holds,
+            tiers=self._tiers,
         )
 
     def _table(self, table: Table) -> Table:

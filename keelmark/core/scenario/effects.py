@@ -8,7 +8,7 @@ import numpy as np
 
 from keelmark.core.errors import RangeError
 from keelmark.core.estate.columns import Pairs
-from keelmark.core.estate.estate import Estate
+from keelmark.core.estate.estate import Estate, TierLimits
 from keelmark.core.estate.holds import Hold
 from keelmark.core.scenario.draft import Draft, words_of
 
@@ -223,6 +223,22 @@ class SetsAside(OfRow):
     def undone(self, estate: Estate) -> "Effect":
         """Return what restores the estate."""
         return replace(self, is_there=self.hold in estate.holds)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SetTier(Effect):
+    """A QoS tier has other limits from then on, None for those that it has now."""
+
+    name: str
+    limits: TierLimits | None
+
+    def write(self, draft: Draft) -> None:
+        """Write it into an estate that is being changed."""
+        draft.set_tier(self.name.casefold(), self.limits)
+
+    def undone(self, estate: Estate) -> "Effect":
+        """Return what restores the estate."""
+        return replace(self, limits=estate.tiers.get(self.name.casefold()))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -19,6 +19,7 @@ from keelmark.core.scenario.effects import (
     SetLink,
     SetPair,
     SetsAside,
+    SetTier,
     SetWord,
 )
 from keelmark.core.scenario.moves import Parts
@@ -45,6 +46,8 @@ class StepKind(StrEnum):
     ALLOT = "allot"
     RESIZE_DISKS = "resize disks"
     SET_SNAPSHOTS = "set snapshots"
+    SET_LIMITS = "set limits"
+    REVISE_TIER = "revise tier"
     START_MIRROR = "start mirror"
     END_MIRROR = "end mirror"
     NAME_TIER = "name tier"
@@ -93,6 +96,7 @@ class _Writer:
         self.estate, self.number = estate, number
         self.sizes = sizes  # as earlier moves have left them
         self.effects = [one for one in effects if isinstance(one, OfRow)]
+        self.tiers = [one for one in effects if isinstance(one, SetTier)]
         self.pairs = [one for one in effects if isinstance(one, SetPair)]
         self.born = {(one.kind, one.row): one for one in effects if isinstance(one, Born)}
 
@@ -108,6 +112,7 @@ class _Writer:
                 yield self._allotted(one)
         yield from self._mirrors()
         yield from self._told()
+        yield from self._limits()
         yield from self._going()
 
     def _sized(self) -> Iterator[Step]:
@@ -127,6 +132,27 @@ class _Writer:
                 yield self._named_for(some, kind)
         if some := [one for one in words if one.column == PLANNED_SNAPSHOTS]:
             yield self._snapshots(some)
+
+    def _limits(self) -> Iterator[Step]:
+        """Other limits: of a tier for all that are in it, of a volume at its array."""
+        for tier in self.tiers:
+            least, most = tier.limits or (0, 0)
+            yield Step(
+                move=self.number, day=tier.day, kind=StepKind.REVISE_TIER, subject=None,
+                subject_kind=tier.kind,
+                title=(f"Change tier {tier.name} to {least:,} to {most:,} I/O a second",),
+                values={"tier": tier.name, "min_iops": least, "max_iops": most},
+            )  # fmt: skip
+        set_to = [one for one in self.effects if isinstance(one, SetAmount)]
+        least_of = {one.row: one.amount or 0 for one in set_to if one.column == "min_iops"}
+        for one in set_to:
+            if one.column == "max_iops":
+                least, most = least_of.get(one.row, 0), one.amount or 0
+                yield self._step(
+                    one, StepKind.SET_LIMITS,
+                    f"Set volume {self._named(one)} to {least:,} to {most:,} I/O a second",
+                    {"min_iops": least, "max_iops": most},
+                )  # fmt: skip
 
     def _going(self) -> Iterator[Step]:
         """What goes, but not with what it is of."""

@@ -19,7 +19,7 @@ from keelmark.estate.models import (
     Replica,
     Volume,
 )
-from keelmark.feeds.changes.allowed import DELETION, ENDS, SETTABLE, SIZE, VOLUME, Values
+from keelmark.feeds.changes.allowed import DELETION, ENDS, LIMITS, SETTABLE, SIZE, VOLUME, Values
 from keelmark.feeds.changes.reading import LIVE, setters_of
 from keelmark.feeds.models import Change, ChangeState
 from keelmark.scenarios.models import StepState, WorkStep
@@ -27,7 +27,8 @@ from keelmark.scenarios.selectors.proving import volume_of
 
 PORT_FORMS: Final = ("wwn.", "iqn.", "nqn.", "eui.", "naa.")
 MOST_TOLD: Final = 3
-TIER, POLICY, ALLOTMENT = "tier", "policy", "allotment"  # what is set here, at no far end
+# What is set here, at no far end.
+TIER, POLICY, ALLOTMENT, REVISION = "tier", "policy", "allotment", "revision"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -201,6 +202,24 @@ def _given(step: WorkStep) -> Carriage:
     return Carriage(what=TIER if is_tier else POLICY)
 
 
+def _revised(step: WorkStep) -> Carriage:
+    """A tier's limits, which are drawn up here and nowhere else."""
+    if standing_tiers().filter(name=step.values["tier"]).first() is None:
+        return Carriage(why=f"no tier {step.values['tier']} stands any more")
+    return Carriage(what=REVISION)
+
+
+def _limited(step: WorkStep) -> Carriage:
+    volume = Volume.objects.filter(pk=step.subject_id, entity__retired_at=None).first()
+    if volume is None or volume.qos_min_iops is None or volume.qos_max_iops is None:
+        return Carriage(why="the volume is not known any more, or nobody tells its limits")
+    names = ("min_iops", "max_iops")
+    return Carriage(
+        what=LIMITS, entity_id=volume.pk, wanted={name: step.values[name] for name in names},
+        was={"min_iops": volume.qos_min_iops, "max_iops": volume.qos_max_iops},
+    )  # fmt: skip
+
+
 def _allotted(step: WorkStep) -> Carriage:
     """An allotment, which is made here and nowhere else."""
     places = [step.subject_id or 0, int(step.values["tenant_id"])]
@@ -241,6 +260,8 @@ _CARRIED: Final[dict[StepKind, Callable[[WorkStep], Carriage]]] = {
     StepKind.EXTEND_VOLUME: _volume_grown,
     StepKind.MAP_VOLUME: _volume_mapped,
     StepKind.ALLOT: _allotted,
+    StepKind.REVISE_TIER: _revised,
+    StepKind.SET_LIMITS: _limited,
     StepKind.NAME_TIER: _given,
     StepKind.PROMISE_POLICY: _given,
     StepKind.REMOVE: _removed,

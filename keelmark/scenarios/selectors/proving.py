@@ -7,7 +7,7 @@ from typing import Any, Final
 
 from django.db.models import Count, Max, Min, Q, QuerySet
 
-from keelmark.compliance.models import Promise, TierNaming
+from keelmark.compliance.models import Promise, TierNaming, TierRevision
 from keelmark.core.scenario.orders import StepKind
 from keelmark.estate.allotments import standing_allotments
 from keelmark.estate.models import (
@@ -26,6 +26,8 @@ from keelmark.estate.models import (
 )
 from keelmark.estate.models import Mapping as VolumeMapping
 from keelmark.scenarios.models import WorkStep
+
+LIMIT_NAMES: Final = ("min_iops", "max_iops")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -269,6 +271,29 @@ def _lists(step: WorkStep, *names: str) -> list[list[str]]:
     return [list(step.values[name]) for name in names]
 
 
+def _tier_revised(step: WorkStep) -> Proof:
+    """Whether a tier stands with the limits that were planned."""
+    newest = TierRevision.objects.filter(
+        tier__name=step.values["tier"], tier__retired_at=None
+    ).order_by("-number").first()  # fmt: skip
+    if newest is None:
+        return Proof(is_so=False, says="no tier of this name stands")
+    is_so = all(getattr(newest, name) == step.values[name] for name in LIMIT_NAMES)
+    says = f"revision {newest.number}: {newest.min_iops:,} to {newest.max_iops:,}"
+    return Proof(is_so=is_so, read_at=newest.made_at, says=says)
+
+
+def _limited(step: WorkStep) -> Proof:
+    """Whether a volume is read with the limits that were planned."""
+    volume = Volume.objects.filter(pk=step.subject_id, entity__retired_at=None).first()
+    if volume is None:
+        return _gone()
+    found = (volume.qos_min_iops, volume.qos_max_iops)
+    says = " to ".join("unknown" if one is None else f"{one:,}" for one in found)
+    is_so = found == tuple(step.values[name] for name in LIMIT_NAMES)
+    return Proof(is_so=is_so, read_at=volume.read_at, says=f"its limits are read as {says}")
+
+
 def _removed(step: WorkStep) -> Proof:
     found = Entity.objects.filter(pk=step.subject_id or 0).first()
     if found is None or found.retired_at is not None:
@@ -291,6 +316,8 @@ _PROOFS: Final[dict[StepKind, Callable[[WorkStep], Proof]]] = {
     StepKind.ADD_HOSTS: _hosts_added,
     StepKind.SET_QUOTA: _quota_set,
     StepKind.ALLOT: _allotted,
+    StepKind.REVISE_TIER: _tier_revised,
+    StepKind.SET_LIMITS: _limited,
     StepKind.RESIZE_DISKS: _resized,
     StepKind.SET_SNAPSHOTS: _snapshots_set,
     StepKind.START_MIRROR: _mirrored,

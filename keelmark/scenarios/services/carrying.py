@@ -1,6 +1,7 @@
 """Carries work orders out: step by step at the far ends, on until one is not verified."""
 
 from contextlib import suppress
+from typing import Any
 
 import structlog
 from django.contrib.auth.models import User
@@ -10,11 +11,11 @@ from keelmark.access.clock import now, utc_today
 from keelmark.access.errors import RefusalError
 from keelmark.access.rights import Right, has_right
 from keelmark.access.services.audit import audit
-from keelmark.access.versions import check_version
+from keelmark.access.versions import check_version, version_of
 from keelmark.compliance.selectors.definitions import standing_policies
 from keelmark.compliance.selectors.tiers import standing_tiers
 from keelmark.compliance.services.promising import promise
-from keelmark.compliance.services.tiers import name_tier
+from keelmark.compliance.services.tiers import TierDraft, name_tier, revise_tier, tier_facts
 from keelmark.estate.allotments import allotments_for
 from keelmark.feeds.changes.asking import (
     Wanted,
@@ -32,6 +33,7 @@ from keelmark.scenarios.models import StepState, WorkOrder, WorkStep
 from keelmark.scenarios.selectors.carriage import (
     ALLOTMENT,
     POLICY,
+    REVISION,
     TIER,
     Carriage,
     WaitsFor,
@@ -237,7 +239,7 @@ def _may_carry(carrier: User, order: WorkOrder) -> bool:
 
 
 def _ask(order: WorkOrder, step: WorkStep, carriage: Carriage, *, actor: User) -> None:
-    if carriage.what in (TIER, POLICY, ALLOTMENT):
+    if carriage.what in (TIER, POLICY, ALLOTMENT, REVISION):
         _give(order, step, carriage, actor=actor)
         return
     key = _key(order, step)
@@ -254,7 +256,7 @@ def _ask(order: WorkOrder, step: WorkStep, carriage: Carriage, *, actor: User) -
 
 
 def _give(order: WorkOrder, step: WorkStep, carriage: Carriage, *, actor: User) -> None:
-    """Name a tier, promise a policy, or allot, for what a step is for; it is done at once."""
+    """Name or revise a tier, promise a policy, or allot, as a step says; it is done at once."""
     values = step.values
     if carriage.what == ALLOTMENT:
         allot(
@@ -262,6 +264,8 @@ def _give(order: WorkOrder, step: WorkStep, carriage: Carriage, *, actor: User) 
             allotted_bytes=int(values["allotted_bytes"]), min_iops=int(values["min_iops"]),
             scenario_id=order.scenario_id,
         )  # fmt: skip
+    elif carriage.what == REVISION:
+        _revise(order, values, actor=actor)
     elif carriage.what == TIER:
         ids, tier = _ids(step), standing_tiers().get(name=values[TIER])
         name_tier(actor=actor, tier_id=tier.pk, entity_ids=ids, seen=ids)
@@ -270,6 +274,20 @@ def _give(order: WorkOrder, step: WorkStep, carriage: Carriage, *, actor: User) 
         promise(actor=actor, policy_id=policy.pk, entity_ids=ids, seen=ids)
     step.state, step.done_at, step.done_by = StepState.SETTLING, now(), actor.get_username()
     step.save()
+
+
+def _revise(order: WorkOrder, values: dict[str, Any], *, actor: User) -> None:  # Any: JSON
+    """Make a tier's next revision, with other limits than the one that stands."""
+    tier = standing_tiers().get(name=values["tier"])
+    stands = tier.revisions.all()[0]  # the newest first
+    draft = TierDraft(
+        min_iops=values["min_iops"], max_iops=values["max_iops"], burst=stands.burst,
+        max_bytes_per_second=stands.max_bytes_per_second, latency_ms=stands.latency_ms,
+        is_together=stands.is_together, note=f"By the scenario {order.scenario.name}.",
+    )  # fmt: skip
+    revise_tier(
+        actor=actor, tier_id=tier.pk, draft=draft, seen_version=version_of(tier_facts(stands))
+    )
 
 
 def _ids(step: WorkStep) -> list[int]:

@@ -15,7 +15,7 @@ from keelmark.estate.documents import (
     VirtualDiskDocument,
     VirtualMachineDocument,
 )
-from keelmark.estate.models import Entity, Reservation
+from keelmark.estate.models import Entity, Reservation, Volume
 from keelmark.feeds.changes.asking import queue_left
 from keelmark.feeds.changes.carrying import carry_out as carry_changes
 from keelmark.feeds.models import Change
@@ -343,3 +343,13 @@ def test_who_may_carry_nothing_out_any_more_stops_it(desk, estate, array, collec
     go_on_all()
     assert "may carry nothing out any more" in read(desk, order)["stopped"]
     assert not Change.objects.exists()
+
+
+def test_limits_of_a_volume_are_set_at_its_array(desk, estate, collected):
+    volume = Volume.objects.filter(qos_max_iops__isnull=False, entity__retired_at=None).first()
+    fields = {"what": [volume.pk], "min_iops": 120, "max_iops": 7_000}
+    order = ordered(desk, {"on": utc_today().isoformat(), "kind": "set_limits", "fields": fields})
+    assert order["steps"][0]["carriage"]["can_be"]
+    send(desk, order, "carrying")
+    go(collected)
+    assert states(read(desk, order)) == ["verified"]

@@ -2,7 +2,7 @@
 
 import pytest
 
-from keelmark.compliance.models import Promise, TierNaming
+from keelmark.compliance.models import Promise, TierNaming, TierRevision
 from keelmark.core.units import TIB
 from tests.server.cluster import tell
 from tests.server.promises.promising import FLASH
@@ -108,3 +108,29 @@ def test_who_would_be_held_is_told_by_what_was_asked_for_just_now(api, estate, s
     told = outcome(api, raised, days=9, beside=f"{lowered['id']},{weak['id']}")
     n_held = {one["name"]: one["n_held"] for one in told["lines"]}
     assert n_held == {"as it is": 1, "Spring intake": 0, "Lowered": 1, "Weak": 2}
+
+
+def test_other_limits_of_a_tier_are_tried_and_become_its_next_revision(
+    api, operator, estate, slack
+):
+    tell(*sampled(3, minutes=1))  # 300 operations a second, at the limit of 300
+    api.send("POST", "/compliance/namings", tier_id=slack["id"], entity_ids=[estate["path.v3:a"]])
+    fields = {"tier": "Slack", "min_iops": 50, "max_iops": 900}
+    move = {"on": ahead(0), "kind": "revise_tier", "fields": fields}
+    told = outcome(api, drawn_up(api, move, name="Tried"), days=9)
+    assert [one["n_held"] for one in told["lines"]] == [1, 0]
+    order = ordered(operator, move)
+    assert order["steps"][0]["title"] == [{"text": "Change tier Slack to 50 to 900 I/O a second"}]
+    send(operator, order, "carrying")
+    assert states(read(operator, order)) == ["verified"]
+    newest = TierRevision.objects.order_by("-number").first()
+    assert (newest.number, newest.max_iops, newest.min_iops) == (2, 900, 50)
+
+
+def test_no_tier_is_drawn_up_by_a_plan_and_its_limits_do_not_cross(api, slack):
+    def faults(**fields):
+        told = drawn_up(api, {"on": ahead(0), "kind": "revise_tier", "fields": fields})
+        return [one["field"] for one in told["moves"][0]["faults"]]
+
+    assert faults(tier="Spring", max_iops=9) == ["tier"]
+    assert faults(tier="Slack", min_iops=10, max_iops=9) == ["min_iops"]

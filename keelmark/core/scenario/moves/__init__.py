@@ -19,7 +19,7 @@ from keelmark.core.scenario.moves.ends import Allot, RetirePlace, SetQuota
 from keelmark.core.scenario.moves.hosts import AddHosts, RemoveHosts
 from keelmark.core.scenario.moves.mirror import EndMirror, Mirror
 from keelmark.core.scenario.moves.place import Clone, Place
-from keelmark.core.scenario.moves.promises import NameTier, PromisePolicy
+from keelmark.core.scenario.moves.promises import NameTier, PromisePolicy, ReviseTier, SetLimits
 from keelmark.core.scenario.moves.room import ExtendDatastore, ExtendPool, NewDatastore, NewPool
 from keelmark.core.scenario.moves.side import MoveSide
 from keelmark.core.scenario.moves.work import Resize, TakeSnapshots
@@ -30,7 +30,7 @@ MOVES: Final[dict[str, type[Move]]] = {
     for move in (
         Free, Migrate, MoveSide, Place, Clone, Resize, ChangeGrowth, NewDatastore,
         ExtendDatastore, ExtendPool, NewPool, AddHosts, RemoveHosts, RetirePlace, SetQuota,
-        Allot, NameTier, PromisePolicy, Mirror, EndMirror, TakeSnapshots,
+        Allot, NameTier, ReviseTier, SetLimits, PromisePolicy, Mirror, EndMirror, TakeSnapshots,
     )
 }  # fmt: skip
 

@@ -7,7 +7,8 @@ from enum import StrEnum
 from typing import ClassVar, Final
 
 from keelmark.core.errors import CoreError, RangeError
-from keelmark.core.scenario.stage import BAD_CASE, LIKELY, At, Stage, over_limit
+from keelmark.core.scenario.sight import BAD_CASE, LIKELY, At
+from keelmark.core.scenario.stage import Stage, over_limit
 from keelmark.core.units import MAX_BYTES, PERCENT
 
 DAYS_A_WEEK: Final = 7

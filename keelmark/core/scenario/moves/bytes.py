@@ -16,7 +16,8 @@ from keelmark.core.scenario.moves.base import (
     room_at,
     titled,
 )
-from keelmark.core.scenario.stage import At, Holds, Stage
+from keelmark.core.scenario.sight import At, Holds
+from keelmark.core.scenario.stage import Stage
 from keelmark.core.units import EIB
 
 

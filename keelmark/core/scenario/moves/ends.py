@@ -13,7 +13,8 @@ from keelmark.core.scenario.moves.base import (
     room_at,
     titled,
 )
-from keelmark.core.scenario.stage import At, Stage
+from keelmark.core.scenario.sight import At
+from keelmark.core.scenario.stage import Stage
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -16,7 +16,8 @@ from keelmark.core.scenario.moves.base import (
     titled,
 )
 from keelmark.core.scenario.moves.room import overcommitted
-from keelmark.core.scenario.stage import At, Holds, Stage
+from keelmark.core.scenario.sight import At, Holds
+from keelmark.core.scenario.stage import Stage
 
 REPLICAS: Final = "replicas"
 

@@ -18,7 +18,8 @@ from keelmark.core.scenario.moves.base import (
     titled,
 )
 from keelmark.core.scenario.moves.room import overcommitted, put_datastore
-from keelmark.core.scenario.stage import At, Holds, Stage
+from keelmark.core.scenario.sight import At, Holds
+from keelmark.core.scenario.stage import Stage
 from keelmark.core.units import GIB, PERCENT, percent_of
 
 

@@ -4,7 +4,8 @@ from dataclasses import dataclass
 
 from keelmark.core.scenario.moves.base import Ask, Fault, Form, Move, Parts, absent, found, titled
 from keelmark.core.scenario.moves.bytes import Migrate
-from keelmark.core.scenario.stage import At, Stage
+from keelmark.core.scenario.sight import At
+from keelmark.core.scenario.stage import Stage
 
 
 @dataclass(frozen=True, kw_only=True)

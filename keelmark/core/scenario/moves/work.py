@@ -15,7 +15,8 @@ from keelmark.core.scenario.moves.base import (
     named,
     room_at,
 )
-from keelmark.core.scenario.stage import At, Holds, Stage
+from keelmark.core.scenario.sight import At, Holds
+from keelmark.core.scenario.stage import Stage
 from keelmark.core.units import PERCENT, percent_of
 
 MINUTES_AN_HOUR: Final = 60

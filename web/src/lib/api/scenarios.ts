@@ -1,4 +1,5 @@
 import { queryOptions, type QueryClient } from '@tanstack/svelte-query';
+import { addDays, todayIso } from '$lib/format';
 import { api, bodyOf, type Schemas } from './client';
 import { keys } from './queries';
 
@@ -45,5 +46,27 @@ export async function drawUp(client: QueryClient, name: string) {
   const made = await bodyOf(api.POST('/api/v1/scenarios', { body }));
   await client.invalidateQueries({ queryKey: scenariosQuery().queryKey });
   await client.invalidateQueries({ queryKey: scenarioNamesQuery().queryKey });
+  return made;
+}
+
+/** Put a move in behind all others, whoever changed them meanwhile. */
+export function putIn(scenarioId: number, move: Schemas['MoveWriteRequest']) {
+  const params = { path: { scenario_id: scenarioId } };
+  return bodyOf(api.POST('/api/v1/scenarios/{scenario_id}/moves', { params, body: move }));
+}
+
+type Ready = Pick<Schemas['MoveWriteRequest'], 'kind' | 'fields'>;
+const NEXT_WEEK_DAYS = 7;
+
+/** Put ready moves in, a week from now; the scenario as it is with the last of them. */
+export async function putMoves(scenarioId: number, moves: Ready[]) {
+  let made;
+  for (const move of moves)
+    made = await putIn(scenarioId, {
+      ...move,
+      on: addDays(todayIso(), NEXT_WEEK_DAYS),
+      is_off: false,
+      note: '',
+    });
   return made;
 }

@@ -3761,13 +3761,15 @@ export interface components {
          *     * `set_quota` - set_quota
          *     * `allot` - allot
          *     * `name_tier` - name_tier
+         *     * `revise_tier` - revise_tier
+         *     * `set_limits` - set_limits
          *     * `promise_policy` - promise_policy
          *     * `mirror` - mirror
          *     * `end_mirror` - end_mirror
          *     * `take_snapshots` - take_snapshots
          * @enum {string}
          */
-        MoveKindEnum: "free" | "migrate" | "move_side" | "place" | "clone" | "resize" | "change_growth" | "new_datastore" | "extend_datastore" | "extend_pool" | "new_pool" | "add_hosts" | "remove_hosts" | "retire" | "set_quota" | "allot" | "name_tier" | "promise_policy" | "mirror" | "end_mirror" | "take_snapshots";
+        MoveKindEnum: "free" | "migrate" | "move_side" | "place" | "clone" | "resize" | "change_growth" | "new_datastore" | "extend_datastore" | "extend_pool" | "new_pool" | "add_hosts" | "remove_hosts" | "retire" | "set_quota" | "allot" | "name_tier" | "revise_tier" | "set_limits" | "promise_policy" | "mirror" | "end_mirror" | "take_snapshots";
         MoveKindRead: {
             kind: components["schemas"]["MoveKindEnum"];
             title: string;
@@ -5294,6 +5296,8 @@ export interface components {
          *     * `allot` - allot
          *     * `resize disks` - resize disks
          *     * `set snapshots` - set snapshots
+         *     * `set limits` - set limits
+         *     * `revise tier` - revise tier
          *     * `start mirror` - start mirror
          *     * `end mirror` - end mirror
          *     * `name tier` - name tier
@@ -5301,7 +5305,7 @@ export interface components {
          *     * `remove` - remove
          * @enum {string}
          */
-        StepKindEnum: "add pool" | "extend pool" | "create volume" | "extend volume" | "map volume" | "move volume" | "make datastore" | "extend datastore" | "move disk" | "deploy VMs" | "add hosts" | "set quota" | "allot" | "resize disks" | "set snapshots" | "start mirror" | "end mirror" | "name tier" | "promise policy" | "remove";
+        StepKindEnum: "add pool" | "extend pool" | "create volume" | "extend volume" | "map volume" | "move volume" | "make datastore" | "extend datastore" | "move disk" | "deploy VMs" | "add hosts" | "set quota" | "allot" | "resize disks" | "set snapshots" | "set limits" | "revise tier" | "start mirror" | "end mirror" | "name tier" | "promise policy" | "remove";
         StepRead: {
             label: string;
             sign: string;

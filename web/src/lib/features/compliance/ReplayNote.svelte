@@ -6,6 +6,7 @@
   import { chartTables } from '$lib/ui/chart/tables.svelte';
   import { bearing } from '$lib/url/bearing.svelte';
   import CurveChart from './CurveChart.svelte';
+  import PutLimits from './PutLimits.svelte';
   import ReplayFrame from './ReplayFrame.svelte';
   import ReplaySums from './ReplaySums.svelte';
   import { replayQuery, type Limit, type Replay, type Tier } from './tiers';
@@ -79,6 +80,7 @@
     trialHead={asked ? formatCount(asked.max_iops) : ''}
     {courseOf}
   />
+  <PutLimits tiers={[tier]} tried={asked ? [asked] : []} />
 {/snippet}
 
 <ReplayFrame of="other limits" bind:days query={replay} {result} />

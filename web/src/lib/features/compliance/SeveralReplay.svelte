@@ -3,6 +3,7 @@
   import { Button } from 'flowbite-svelte';
   import Field from '$lib/ui/Field.svelte';
   import { bearing, setQuery } from '$lib/url/bearing.svelte';
+  import PutLimits from './PutLimits.svelte';
   import ReplayFrame from './ReplayFrame.svelte';
   import ReplaySums from './ReplaySums.svelte';
   import { replayQuery, triesTold, triedOf, type Replay, type Tier } from './tiers';
@@ -56,6 +57,7 @@
 {/snippet}
 {#snippet result(told: Replay)}
   <ReplaySums {told} promisedHead="as tiers say" trialHead="tried" {courseOf} />
+  <PutLimits {tiers} {tried} />
 {/snippet}
 
 <ReplayFrame of="several tiers" bind:days query={replay} {limits} {result} />

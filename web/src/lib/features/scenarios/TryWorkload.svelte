@@ -4,7 +4,7 @@
   import { page } from '$app/state';
   import { policiesQuery } from '$lib/api/promises';
   import { tenantsQuery } from '$lib/api/queries';
-  import { drawUp, scenarioNamesQuery } from '$lib/api/scenarios';
+  import { drawUp, putIn, scenarioNamesQuery } from '$lib/api/scenarios';
   import { addDays, formatDay, preferences, todayIso } from '$lib/format';
   import Pending from '$lib/ui/Pending.svelte';
   import Pick from '$lib/ui/Pick.svelte';
@@ -12,7 +12,7 @@
   import { bearing, writeQuery } from '$lib/url/bearing.svelte';
   import Candidates from './Candidates.svelte';
   import { classesQuery, placementQuery, type Candidate } from './placements';
-  import { disksOfMove, putIn, type MoveWrite } from './queries';
+  import { disksOfMove, type MoveWrite } from './queries';
   import MoreLike from './MoreLike.svelte';
   import { formOf, workloadOf, type Form } from './workload';
   import WorkloadForm from './WorkloadForm.svelte';

@@ -125,13 +125,6 @@ export function say(scenarioId: number, text: string) {
   );
 }
 
-/** Put a move in behind all others, whoever changed them meanwhile. */
-export function putIn(scenarioId: number, move: MoveWrite) {
-  return bodyOf(
-    api.POST('/api/v1/scenarios/{scenario_id}/moves', { params: at(scenarioId), body: move }),
-  );
-}
-
 export type Acceptance = Schemas['AcceptanceRead'];
 export type HeldPlace = Schemas['HeldPlaceRead'];
 
