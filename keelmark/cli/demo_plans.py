@@ -95,7 +95,7 @@ def _draw_up(actor: Any) -> None:  # Any: a person; Django is not ready where th
     idle = list(off.values_list("pk", flat=True)[:5])
     comes = _move(today + timedelta(days=21), "place", {**SONAR, "to": store.pk})
     bought = _move(
-        today + timedelta(days=60), "extend_pool",
+        today + timedelta(days=14), "extend_pool",
         {"pool": first.entity_id, "added_bytes": 40 * TIB, "n_drives": 12, "cost": 84_000},
     )  # fmt: skip
     freed = [_move(today + timedelta(days=7), "free", {"what": idle})] if idle else []

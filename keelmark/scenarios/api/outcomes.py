@@ -44,8 +44,10 @@ class OutcomeLineRead(serializers.Serializer[Record]):
     n_broken = serializers.IntegerField(help_text="subjects that break a rule")
     n_past_limit = serializers.IntegerField(help_text="pools at or past their limit mark")
     n_oversold = serializers.IntegerField(help_text="arrays that promise more IOPS than they do")
-    n_held = serializers.IntegerField(help_text="disks, by the newest means at its limits")
-    n_starved = serializers.IntegerField(help_text="the same")
+    n_held = serializers.IntegerField(
+        allow_null=True, help_text="disks, by the newest means at its limits; null: none was read"
+    )
+    n_starved = serializers.IntegerField(allow_null=True, help_text="the same")
     first_end = EndRead(allow_null=True)
     order_by = EndRead(allow_null=True)
     spends = serializers.FloatField()

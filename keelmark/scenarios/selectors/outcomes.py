@@ -65,8 +65,8 @@ class Figures:
     n_broken: int
     n_past_limit: int
     n_oversold: int  # arrays whose minimums are more than they sustain
-    n_held: int  # disks, by what was asked for in the newest means
-    n_starved: int
+    n_held: int | None  # disks, by what was asked for in the newest means; None: none was read
+    n_starved: int | None
     first_end: End | None
     order_by: End | None
 
@@ -138,6 +138,7 @@ def figures_of(view: View, *, broken: Broken) -> Figures:
     reference, _ = reference_vm(now=now())
     codes = codes_with(reading, as_it_is=reading_at(day=None, quantile=LIKELY))
     stood = codes[seen_disks(view)]
+    is_read = bool((stood != STATES.index(IoState.UNREAD)).any())
     clusters = _clusters(view, reference=reference)
     known = [one.n_free for one in clusters if one.n_free is not None]
     pools = _seen(view, "pool")
@@ -149,8 +150,8 @@ def figures_of(view: View, *, broken: Broken) -> Figures:
         n_broken=sum(int(one.sum()) for one in broken.values()),
         n_past_limit=int((past_limit(reading, kind="pool") & pools).sum()),
         n_oversold=int((oversold(reading, tiered_at(reading)) & _seen(view, "array")).sum()),
-        n_held=int((stood == STATES.index(IoState.HELD)).sum()),
-        n_starved=int((stood == STATES.index(IoState.STARVED)).sum()),
+        n_held=int((stood == STATES.index(IoState.HELD)).sum()) if is_read else None,
+        n_starved=int((stood == STATES.index(IoState.STARVED)).sum()) if is_read else None,
         first_end=_first(view, column="runway"),
         order_by=_first(view, column="early", less_lead=True),
     )

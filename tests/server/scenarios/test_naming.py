@@ -99,6 +99,8 @@ def test_it_is_carried_out_here(api, operator, estate, slack):
 def test_who_would_be_held_is_told_by_what_was_asked_for_just_now(api, estate, slack):
     strong = api.send("POST", "/compliance/tiers", name="Strong", min_iops=50, max_iops=900)
     assert strong.status_code == 201
+    unread = outcome(api, drawn_up(api, name="Nothing"), days=9)["lines"]
+    assert [one["n_held"] for one in unread] == [None, None]
     tell(*sampled(2, minutes=1), *sampled(3, minutes=1))  # 200 and 300 operations a second
     api.send("POST", "/compliance/namings", tier_id=slack["id"], entity_ids=[estate["path.v3:a"]])
     raised = drawn_up(api, tiering(estate, "path.v3:a", tier="Strong"))

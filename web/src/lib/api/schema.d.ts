@@ -4008,10 +4008,10 @@ export interface components {
             n_past_limit: number;
             /** @description arrays that promise more IOPS than they do */
             n_oversold: number;
-            /** @description disks, by the newest means at its limits */
-            n_held: number;
+            /** @description disks, by the newest means at its limits; null: none was read */
+            n_held: number | null;
             /** @description the same */
-            n_starved: number;
+            n_starved: number | null;
             first_end: components["schemas"]["EndRead"] | null;
             order_by: components["schemas"]["EndRead"] | null;
             /** Format: double */

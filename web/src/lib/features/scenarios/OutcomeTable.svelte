@@ -102,12 +102,16 @@
           <td
             class={['py-1 pr-2', turn(line, 'n_held') < 0 && 'text-signal']}
             title="by what was asked for in the newest five-minute means, at the limits of each"
-            >{formatCount(line.n_held)}<span class="sr-only">{mark(turn(line, 'n_held'))}</span
+            >{line.n_held === null ? '–' : formatCount(line.n_held)}<span class="sr-only"
+              >{mark(turn(line, 'n_held'))}</span
             ><span
               class={[
                 'block text-xs font-normal',
                 turn(line, 'n_starved') < 0 ? 'text-signal' : 'text-ink-soft',
-              ]}>{formatCount(line.n_starved)} starved{mark(turn(line, 'n_starved'))}</span
+              ]}
+              >{line.n_starved === null
+                ? 'nothing was read lately'
+                : `${formatCount(line.n_starved)} starved${mark(turn(line, 'n_starved'))}`}</span
             ></td
           >
           <td class={['py-1 pr-2', turn(line, 'n_past_limit') < 0 && 'text-signal']}
