@@ -29,6 +29,7 @@ class Volume:
     curve_bytes: NDArray[np.int64]
     injected_bytes: int = 0
     seen_by: list[str] = field(default_factory=list)  # ports of the hosts it is mapped to
+    clone_of: str = ""  # the NAA of the volume whose space it shares
 
 
 @dataclass(slots=True, kw_only=True)

@@ -53,14 +53,14 @@ class Changes:
 
     def created(self, told: Any, *, share: float = 1.0) -> str:  # Any: JSON
         """Make a volume of a body; return its path."""
-        pool, name, size, is_thin = self._wanted(told)
+        pool, name, size, is_thin, of = self._wanted(told)
         self._n_made += 1
         key = f"{pool.name}-made-{self._n_made}"
         whole = f"{self.ground.array.uuid}/{key}/{name}/{time.time_ns()}"
         volume = Volume(
             name=name, naa="3" + hashlib.sha256(whole.encode()).hexdigest()[:15],
             size_bytes=_whole_extents(int(size * share)), is_thin=is_thin, is_mapped=False,
-            curve_bytes=np.zeros(1, dtype=np.int64),
+            curve_bytes=np.zeros(1, dtype=np.int64), clone_of=of.naa if of else "",
         )  # fmt: skip
         pool.volumes.append(volume)
         self.ground.take_in(key, pool, volume)
@@ -136,7 +136,9 @@ class Changes:
 
     # What a body says
 
-    def _wanted(self, told: Any) -> tuple[Pool, str, int, bool]:  # Any: JSON
+    def _wanted(self, told: Any) -> tuple[Pool, str, int, bool, Volume | None]:  # Any: JSON
+        if isinstance(told, dict) and "ReplicaInfo" in told:
+            return self._clone_wanted(told)
         if not isinstance(told, dict) or not set(CREATABLE) <= set(told):
             raise RefusalError(
                 400, code="PropertyMissing", text=f"A volume wants {', '.join(CREATABLE)}."
@@ -153,7 +155,22 @@ class Changes:
             raise RefusalError(
                 409, code="InsufficientStorage", text=f"{pool.name} has no room for it."
             )
-        return pool, name, size, policy == "Thin"
+        return pool, name, size, policy == "Thin", None
+
+    def _clone_wanted(
+        self, told: dict[str, Any]
+    ) -> tuple[Pool, str, int, bool, Volume]:  # Any: JSON
+        """A clone is as large as its source, on its pool, and holds what it changes alone."""
+        info = told["ReplicaInfo"]
+        info = info if isinstance(info, dict) else {}
+        of = self.ground.volume_at(str((info.get("Replica") or {}).get("@odata.id", "")))
+        if info.get("ReplicaType") != "Clone" or of is None:
+            raise RefusalError(
+                400, code="PropertyValueNotInList",
+                text="ReplicaInfo: a Clone, and the Replica that it is of.",
+            )  # fmt: skip
+        pool = self.ground.pool_of(of)
+        return pool, self._name(told.get("Name"), pool=pool), of.size_bytes, True, of
 
     def _change_wanted(
         self, volume: Volume, told: Any

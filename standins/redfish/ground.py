@@ -77,6 +77,10 @@ class Ground:
         """Return where a volume stands."""
         return f"{self.storage}/Volumes/{self._keys[volume.naa]}"
 
+    def path_of_naa(self, naa: str) -> str:
+        """Return where the volume of a worldwide name stands, empty where none does."""
+        return f"{self.storage}/Volumes/{self._keys[naa]}" if naa in self._keys else ""
+
     def volume_at(self, path: str) -> Volume | None:
         """Return the volume at a path, None of anything else."""
         place, _, name = path.rpartition("/")

@@ -153,6 +153,7 @@ def volume(ground: Ground, pool: Pool, volume: Volume, *, path: str, day: float)
         ],
         Status=OK,
         **_limits(ground, volume),
+        **_replica(ground, volume),
     )
 
 
@@ -181,6 +182,14 @@ def snapshot(
         ],
         Status=OK,
     )
+
+
+def _replica(ground: Ground, volume: Volume) -> Resource:
+    """Of what a clone is one, as long as that is there."""
+    path = ground.path_of_naa(volume.clone_of)
+    if not path:
+        return {}
+    return {"ReplicaInfo": {"ReplicaType": "Clone", "Replica": link(path)}}
 
 
 def _limits(ground: Ground, volume: Volume) -> Resource:

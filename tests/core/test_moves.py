@@ -106,6 +106,7 @@ FIELDS: dict[str, dict[str, Any]] = {
     "remove_hosts": {"hosts": [41]},
     "retire": {"place": 22},
     "set_quota": {"of": 70, "quota_bytes": 20 * TIB},
+    "clone_volume": {"volume": 30, "n_copies": 36, "name": "golden", "diverges_percent": 5},
     "resize": {"what": [80, 92], "size_percent": 150},
     "take_snapshots": {"what": [30, 52], "every_hours": 6, "kept_days": 4},
     "move_side": {"pool": 23, "side": "b", "to": 22},
@@ -558,3 +559,15 @@ def test_both_sides_on_one_array_are_minded():
     assert ["heron-1 would hold side a too" in str(one.says) for one in told.faults] == [True]
     (other,) = compiled(ESTATE, [dated("move_side", side="a", to=22)]).told
     assert other.faults == ()
+
+
+def test_clones_share_what_they_do_not_change_and_promise_all_of_it():
+    told = after(dated("clone_volume", day=TODAY))
+    then, now = reading(told, TODAY), read(ESTATE, day=TODAY)
+    assert more(told, "pool", 0, day=TODAY) == 36 * (5 * TIB * 5 // 100)
+    promised = [int(one.books["pool"].promised.values[0]) for one in (now, then)]
+    assert promised[1] - promised[0] == 36 * 9 * TIB
+    assert told.estate.table("volume").names[-1] == "golden-36"
+    twice = [dated("clone_volume"), dated("clone_volume", number=2)]
+    taken = compiled(ESTATE, twice).told[1]
+    assert [one.field for one in taken.faults if one.is_bar] == ["name"]

@@ -6,7 +6,8 @@ from hypothesis import strategies as st
 
 from keelmark.core.scenario.compiling import compiled
 from keelmark.core.scenario.effects import AddAmount, Born, Retire, SetLink
-from keelmark.core.scenario.orders import StepKind, steps_of
+from keelmark.core.scenario.orders import steps_of
+from keelmark.core.scenario.steps import StepKind
 from keelmark.core.units import TIB
 from tests.core.estates import TODAY
 from tests.core.test_moves import ESTATE, FIELDS, after, dated, moves, scenario
@@ -27,7 +28,8 @@ def steps(*some):
         ("extend_pool", ["extend pool"]), ("new_pool", ["add pool"]),
         ("add_hosts", ["add hosts"]), ("remove_hosts", ["remove"]), ("retire", ["remove"]),
         ("set_quota", ["set quota"]), ("allot", ["allot"]),
-        ("resize", ["resize disks"]), ("take_snapshots", ["set snapshots"]),
+        ("resize", ["resize disks"]), ("clone_volume", ["clone volume"]),
+        ("take_snapshots", ["set snapshots"]),
         ("move_side", ["move volume"]), ("revise_tier", ["revise tier"]),
         ("set_limits", ["set limits", "set limits"]), ("name_tier", ["name tier"]),
         ("promise_policy", ["promise policy"]),

@@ -1,8 +1,6 @@
 """What carries a scenario out: its steps in their order, each with the exact values to set."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
-from enum import StrEnum
 from typing import Final
 
 from keelmark.core.estate.columns import NOWHERE
@@ -22,56 +20,8 @@ from keelmark.core.scenario.effects import (
     SetTier,
     SetWord,
 )
-from keelmark.core.scenario.moves import Parts
-
-Value = int | str | list[str]
-Values = dict[str, Value]
-
-
-class StepKind(StrEnum):
-    """What is done in one step."""
-
-    ADD_POOL = "add pool"
-    EXTEND_POOL = "extend pool"
-    CREATE_VOLUME = "create volume"
-    EXTEND_VOLUME = "extend volume"
-    MAP_VOLUME = "map volume"
-    MOVE_VOLUME = "move volume"
-    MAKE_DATASTORE = "make datastore"
-    EXTEND_DATASTORE = "extend datastore"
-    MOVE_DISK = "move disk"
-    DEPLOY_VMS = "deploy VMs"
-    ADD_HOSTS = "add hosts"
-    SET_QUOTA = "set quota"
-    ALLOT = "allot"
-    RESIZE_DISKS = "resize disks"
-    SET_SNAPSHOTS = "set snapshots"
-    SET_LIMITS = "set limits"
-    REVISE_TIER = "revise tier"
-    START_MIRROR = "start mirror"
-    END_MIRROR = "end mirror"
-    NAME_TIER = "name tier"
-    PROMISE_POLICY = "promise policy"
-    REMOVE = "remove"
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Step:
-    """One thing to do, on a day counted from 1970, for a move.
-
-    ``subject`` is the id of what there is and is changed, None of what is made. ``values`` are
-    what is typed where it is done by hand, and what is looked for afterwards. ``loses`` names
-    what is gone for good once it is done.
-    """
-
-    move: int
-    day: int
-    kind: StepKind
-    subject: int | None
-    subject_kind: str
-    title: Parts
-    values: Values = field(default_factory=dict)
-    loses: tuple[str, ...] = ()
+from keelmark.core.scenario.moves.work import CLONE_OF
+from keelmark.core.scenario.steps import Step, StepKind, Value, Values
 
 
 def steps_of(told: Compiled) -> list[Step]:
@@ -165,7 +115,12 @@ class _Writer:
     def _made(self) -> Iterator[Step]:
         """What there is not yet: a pool, a volume with a datastore on it, VMs, hosts."""
         stores = [one for one in self.born.values() if one.kind == "datastore"]
+        clones = [one for one in self.born.values() if CLONE_OF in one.words]
+        if clones:
+            yield self._cloned(clones)
         for one in self.born.values():
+            if one in clones:
+                continue
             if one.kind == "pool":
                 yield self._step(
                     one, StepKind.ADD_POOL, f"Add pool {one.name} to {self._name('array', one)}",
@@ -202,6 +157,19 @@ class _Writer:
                 f"Make datastore {store.name} on volume {one.name}, for {cluster['cluster']}",
                 {**cluster, "volume": one.name, "size_bytes": store.amounts["size"]},
             )  # fmt: skip
+
+    def _cloned(self, clones: Sequence[Born]) -> Step:
+        """All clones of a volume are one thing to do."""
+        first, volumes = clones[0], self.estate.table("volume")
+        source = int(first.words[CLONE_OF])
+        row = volumes.row_of(source)
+        of = "" if row is None else volumes.names[row]
+        return self._step(
+            first, StepKind.CLONE_VOLUME, f"Make {len(clones)} space-sharing clones of volume {of}",
+            {"of": of, "of_id": source, "n": len(clones), "names": [one.name for one in clones],
+             "pool": self._name("pool", first), "pool_id": self._id("pool", first),
+             "array": self._name("array", first), "size_bytes": first.amounts["size"]},
+        )  # fmt: skip
 
     def _several(self, some: Sequence[Born], kind: StepKind, word: str) -> Step:
         """All VMs, or hosts, of a move are one thing to do."""
@@ -380,7 +348,7 @@ _LAST_FIRST: Final = (
     "snapshot", "file", "disk", "vm", "host", "datastore", "volume", "pool", "array",
 )  # fmt: skip
 _FIRST_GROWN: Final = ("pool", "volume", "datastore")
-_SEVERAL: Final = frozenset({StepKind.DEPLOY_VMS, StepKind.ADD_HOSTS})
+_SEVERAL: Final = frozenset({StepKind.DEPLOY_VMS, StepKind.ADD_HOSTS, StepKind.CLONE_VOLUME})
 _WORDS: Final = {"vm": "VM"}
 _EXTENDED: Final = {
     "pool": StepKind.EXTEND_POOL, "volume": StepKind.EXTEND_VOLUME,

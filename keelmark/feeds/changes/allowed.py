@@ -37,6 +37,8 @@ SIZE: Final = "size"
 NAME: Final = "name"
 ENDS: Final = "ends"  # the ports of hosts that see a volume
 DELETION: Final = "deletion"
+CLONES: Final = "clones"  # of a volume, that share its space
+MOST_CLONES: Final = 500
 
 
 def fault_of(what: str, values: Mapping[str, Value]) -> str:
@@ -84,6 +86,15 @@ def _fault_of_ends(values: Mapping[str, Value]) -> str:
     return "" if is_good else "Each port is named once, by its worldwide name."
 
 
+def _fault_of_clones(values: Mapping[str, Value]) -> str:
+    names = values["names"]
+    if not isinstance(names, list) or not 0 < len(names) <= MOST_CLONES:
+        return f"Name 1 to {MOST_CLONES} clones."
+    if len(set(names)) < len(names):
+        return "Each clone has a name of its own."
+    return next((fault for one in names if (fault := _fault_of_name({"name": one}))), "")
+
+
 def _is_whole(value: Value) -> TypeGuard[int]:
     return isinstance(value, int) and not isinstance(value, bool)
 
@@ -112,5 +123,9 @@ SETTABLE: Final[dict[str, Settable]] = {
     DELETION: Settable(
         kind="volume", protocol=Protocol.REDFISH, seen=("name", "size_bytes"), wanted=(),
         word="volumes", has_back=False,
+    ),
+    CLONES: Settable(
+        kind="volume", protocol=Protocol.REDFISH, seen=("name", "size_bytes"), wanted=("names",),
+        word="clones of volumes", fault=_fault_of_clones, has_back=False,
     ),
 }  # fmt: skip

@@ -11,7 +11,16 @@ from django.db.models import QuerySet
 from keelmark.access.clock import now
 from keelmark.access.services.audit import audit
 from keelmark.estate.models import Alias, Protocol
-from keelmark.feeds.changes.allowed import DELETION, ENDS, LIMITS, NAME, SIZE, VOLUME, Values
+from keelmark.feeds.changes.allowed import (
+    CLONES,
+    DELETION,
+    ENDS,
+    LIMITS,
+    NAME,
+    SIZE,
+    VOLUME,
+    Values,
+)
 from keelmark.feeds.changes.writers import Outcome, Progress, Sending, guarded, writer_of
 from keelmark.feeds.errors import BusyError, CollectError, NotAsSeenError, UnreachableError
 from keelmark.feeds.far_end import FarEnd
@@ -24,7 +33,7 @@ from keelmark.feeds.signals import change_ended
 log = structlog.get_logger()
 _DEEDS: Final = {
     LIMITS: "set limits", VOLUME: "make volume", SIZE: "extend volume", NAME: "rename volume",
-    ENDS: "map volume", DELETION: "delete volume",
+    ENDS: "map volume", DELETION: "delete volume", CLONES: "clone volume",
 }  # fmt: skip
 LOOK_AGAIN: Final = timedelta(seconds=20)  # after which counters tell what a new limit does
 

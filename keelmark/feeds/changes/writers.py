@@ -7,6 +7,7 @@ from typing import Any
 from keelmark.estate.models import Protocol
 from keelmark.feeds.addresses import cleaned
 from keelmark.feeds.changes.allowed import (
+    CLONES,
     DELETION,
     ENDS,
     LIMITS,
@@ -66,11 +67,12 @@ def writer_of(what: str) -> Writer:
     settable = SETTABLE.get(what)
     if settable is None or settable.protocol != Protocol.REDFISH:
         raise NoWriterError(what=what)
-    from keelmark.feeds.redfish import making, setting
+    from keelmark.feeds.redfish import cloning, making, setting
 
     sends = {
         LIMITS: setting.set_limits, SIZE: setting.set_size, NAME: setting.set_name,
         ENDS: setting.set_ends, VOLUME: making.make_volume, DELETION: making.delete_volume,
+        CLONES: cloning.make_clones,
     }  # fmt: skip
     find = making.find_pools if settable.kind == "pool" else setting.find_volumes
     return Writer(find=find, send=sends[what])

@@ -75,7 +75,7 @@ async def _posted(reader: RedfishReader, sending: Sending, *, name: str) -> Outc
     sending.keep(progress)
     try:
         answered = await reader.change(
-            "POST", await _volumes_of(reader, sending.place), is_repeatable=False,
+            "POST", await volumes_of(reader, sending.place), is_repeatable=False,
             body={
                 "Name": name, "CapacityBytes": sending.wanted["size_bytes"],
                 "ProvisioningPolicy": POLICIES[str(sending.wanted["thickness"])],
@@ -151,8 +151,11 @@ async def _named(reader: RedfishReader, pool_path: str, *, name: str) -> Resourc
     return next((one for one in volumes if one.get("Name") == name), None)
 
 
-async def _volumes_of(reader: RedfishReader, pool_path: str) -> str:
-    """Return where volumes of a pool are made: the collection of the storage that it is of."""
+async def volumes_of(reader: RedfishReader, pool_path: str) -> str:
+    """Return where volumes of a pool are made: the collection of the storage that it is of.
+
+    Raise NotSettableError where the array tells of none.
+    """
     for storage in await storages_of(reader, root=await reader.read(ROOT)):
         pools, volumes = link_of(storage, "StoragePools"), link_of(storage, "Volumes")
         if pools and volumes and pool_path.startswith(f"{pools.rstrip('/')}/"):

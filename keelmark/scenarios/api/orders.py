@@ -14,7 +14,7 @@ from keelmark.access.api.base import IF_MATCH, Problem, Record, actor_of
 from keelmark.access.clock import utc_today
 from keelmark.access.rights import Right
 from keelmark.access.versions import version_of, versioned, wanted_version
-from keelmark.core.scenario.orders import StepKind
+from keelmark.core.scenario.steps import StepKind
 from keelmark.feeds.models import ChangeState
 from keelmark.forecasts.api.pools import PartRead
 from keelmark.scenarios.api.scenarios import SCENARIO

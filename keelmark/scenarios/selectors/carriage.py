@@ -8,7 +8,7 @@ from typing import Any, Final
 
 from keelmark.compliance.selectors.definitions import standing_policies
 from keelmark.compliance.selectors.tiers import standing_tiers
-from keelmark.core.scenario.orders import StepKind
+from keelmark.core.scenario.steps import StepKind
 from keelmark.estate.models import (
     Alias,
     Datastore,
@@ -19,7 +19,16 @@ from keelmark.estate.models import (
     Replica,
     Volume,
 )
-from keelmark.feeds.changes.allowed import DELETION, ENDS, LIMITS, SETTABLE, SIZE, VOLUME, Values
+from keelmark.feeds.changes.allowed import (
+    CLONES,
+    DELETION,
+    ENDS,
+    LIMITS,
+    SETTABLE,
+    SIZE,
+    VOLUME,
+    Values,
+)
 from keelmark.feeds.changes.reading import LIVE, setters_of
 from keelmark.feeds.models import Change, ChangeState
 from keelmark.scenarios.models import StepState, WorkStep
@@ -156,6 +165,16 @@ def _volume_grown(step: WorkStep) -> Carriage:
     )  # fmt: skip
 
 
+def _cloned(step: WorkStep) -> Carriage:
+    volume = Volume.objects.filter(pk=step.values["of_id"], entity__retired_at=None).first()
+    if volume is None or volume.size_bytes is None:
+        return Carriage(why="the volume is not known any more, or nobody tells its size")
+    return Carriage(
+        what=CLONES, entity_id=volume.pk, wanted={"names": step.values["names"]},
+        was={"name": volume.entity.name, "size_bytes": volume.size_bytes},
+    )  # fmt: skip
+
+
 def _volume_mapped(step: WorkStep) -> Carriage:
     volume = volume_of(step)
     if volume is None:
@@ -257,6 +276,7 @@ def users_of(volume: Volume) -> str:
 
 _CARRIED: Final[dict[StepKind, Callable[[WorkStep], Carriage]]] = {
     StepKind.CREATE_VOLUME: _volume_made,
+    StepKind.CLONE_VOLUME: _cloned,
     StepKind.EXTEND_VOLUME: _volume_grown,
     StepKind.MAP_VOLUME: _volume_mapped,
     StepKind.ALLOT: _allotted,

@@ -8,7 +8,7 @@ from typing import Any, Final
 from django.db.models import Count, Max, Min, Q, QuerySet
 
 from keelmark.compliance.models import Promise, TierNaming, TierRevision
-from keelmark.core.scenario.orders import StepKind
+from keelmark.core.scenario.steps import StepKind
 from keelmark.estate.allotments import standing_allotments
 from keelmark.estate.models import (
     Account,
@@ -294,6 +294,21 @@ def _limited(step: WorkStep) -> Proof:
     return Proof(is_so=is_so, read_at=volume.read_at, says=f"its limits are read as {says}")
 
 
+def _cloned(step: WorkStep) -> Proof:
+    """Whether every clone is read on the pool of its volume."""
+    values = step.values
+    came = Volume.objects.filter(
+        entity__retired_at=None, entity__name__in=values["names"], pool_id=values["pool_id"],
+        entity__first_seen_at__gte=_since(step),
+    )  # fmt: skip
+    pool = Pool.objects.filter(pk=values["pool_id"]).first()
+    return Proof(
+        is_so=came.count() >= int(values["n"]), read_at=pool.read_at if pool else None,
+        says=f"{came.count()} of {values['n']} are read on the pool",
+        made_ids=tuple(came.values_list("pk", flat=True)),
+    )  # fmt: skip
+
+
 def _removed(step: WorkStep) -> Proof:
     found = Entity.objects.filter(pk=step.subject_id or 0).first()
     if found is None or found.retired_at is not None:
@@ -307,6 +322,7 @@ _PROOFS: Final[dict[StepKind, Callable[[WorkStep], Proof]]] = {
     StepKind.EXTEND_POOL: _extended,
     StepKind.CREATE_VOLUME: _volume_created,
     StepKind.EXTEND_VOLUME: _extended,
+    StepKind.CLONE_VOLUME: _cloned,
     StepKind.MAP_VOLUME: _volume_mapped,
     StepKind.MOVE_VOLUME: _moved,
     StepKind.MAKE_DATASTORE: _datastore_made,

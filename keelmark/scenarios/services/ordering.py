@@ -8,7 +8,8 @@ from django.db import transaction
 from keelmark.access.clock import now
 from keelmark.access.services.audit import Facts, audit
 from keelmark.access.versions import check_version
-from keelmark.core.scenario.orders import Step, StepKind, steps_of
+from keelmark.core.scenario.orders import steps_of
+from keelmark.core.scenario.steps import Step, StepKind
 from keelmark.estate.models import Allotment, DrawnVolume, Entity, Reservation
 from keelmark.estate.reservations import day_of_hold
 from keelmark.feeds.changes.reading import LIVE
@@ -238,7 +239,7 @@ def _shrink(order: WorkOrder, steps: Sequence[WorkStep]) -> None:
     volumes: dict[int, set[int]] = {}
     disks: dict[int, set[int]] = {}
     for step in steps:
-        if step.kind == StepKind.CREATE_VOLUME:
+        if step.kind in (StepKind.CREATE_VOLUME, StepKind.CLONE_VOLUME):
             volumes.setdefault(step.values.get("pool_id", 0), set()).update(step.made_ids)
         elif step.kind == StepKind.MOVE_VOLUME:
             volumes.setdefault(step.values.get("to_id", 0), set()).update(step.made_ids)

@@ -353,3 +353,39 @@ def test_limits_of_a_volume_are_set_at_its_array(desk, estate, collected):
     send(desk, order, "carrying")
     go(collected)
     assert states(read(desk, order)) == ["verified"]
+
+
+def cloning(estate, array, *, n):
+    source = next(
+        one for one in Volume.objects.filter(entity__retired_at=None, pool__isnull=False)
+        if one.pool.entity.name == "steady-1"
+    )  # fmt: skip
+    fields = {"volume": source.pk, "n_copies": n, "name": NAME, "diverges_percent": 0}
+    return {"on": utc_today().isoformat(), "kind": "clone_volume", "fields": fields}
+
+
+def test_thirty_six_clones_are_made_at_the_array_and_read(desk, estate, array, collected):
+    order = ordered(desk, cloning(estate, array, n=36))
+    (step,) = order["steps"]
+    assert (step["kind"], step["carriage"]["can_be"]) == ("clone volume", True)
+    send(desk, order, "carrying")
+    go(collected)
+    told = read(desk, order)
+    assert states(told) == ["verified"]
+    clones = made(array)
+    assert len(clones) == 36
+    assert {one.clone_of for one in clones} != {""}
+
+
+def test_clones_that_were_made_are_not_made_again(desk, estate, array, collected):
+    order = ordered(desk, cloning(estate, array, n=5))
+    array.fault("hangs-up")  # it is done, and nobody is told
+    send(desk, order, "carrying")
+    carry_changes(feed_id=collected.pk)
+    go_on_all()
+    assert len(made(array)) == 1
+    array.fault("none")
+    send(desk, order, "carrying")
+    go(collected)
+    assert states(read(desk, order)) == ["verified"]
+    assert sorted(one.name for one in made(array)) == [f"{NAME}-{n}" for n in range(1, 6)]

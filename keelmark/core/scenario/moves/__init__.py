@@ -22,13 +22,13 @@ from keelmark.core.scenario.moves.place import Clone, Place
 from keelmark.core.scenario.moves.promises import NameTier, PromisePolicy, ReviseTier, SetLimits
 from keelmark.core.scenario.moves.room import ExtendDatastore, ExtendPool, NewDatastore, NewPool
 from keelmark.core.scenario.moves.side import MoveSide
-from keelmark.core.scenario.moves.work import Resize, TakeSnapshots
+from keelmark.core.scenario.moves.work import CloneVolume, Resize, TakeSnapshots
 
 # In the order in which a planner is offered them: free first, then move, then bring, then buy.
 MOVES: Final[dict[str, type[Move]]] = {
     move.kind: move
     for move in (
-        Free, Migrate, MoveSide, Place, Clone, Resize, ChangeGrowth, NewDatastore,
+        Free, Migrate, MoveSide, Place, Clone, CloneVolume, Resize, ChangeGrowth, NewDatastore,
         ExtendDatastore, ExtendPool, NewPool, AddHosts, RemoveHosts, RetirePlace, SetQuota,
         Allot, NameTier, ReviseTier, SetLimits, PromisePolicy, Mirror, EndMirror, TakeSnapshots,
     )
@@ -44,9 +44,9 @@ def move_of(kind: str, told: Mapping[str, object]) -> Move:
 
 
 __all__ = [
-    "MOVES", "AddHosts", "Allot", "Ask", "ChangeGrowth", "Clone", "DiskGiven", "EndMirror",
-    "ExtendDatastore", "ExtendPool", "Fault", "Form", "Free", "Migrate", "Mirror", "Move",
-    "MoveFieldError", "MoveSide", "NameTier", "NewDatastore", "NewPool", "Parts", "Place",
-    "PromisePolicy", "RemoveHosts", "Resize", "RetirePlace", "SetQuota", "TakeSnapshots",
-    "move_of", "told_of",
+    "MOVES", "AddHosts", "Allot", "Ask", "ChangeGrowth", "Clone", "CloneVolume", "DiskGiven",
+    "EndMirror", "ExtendDatastore", "ExtendPool", "Fault", "Form", "Free", "Migrate", "Mirror",
+    "Move", "MoveFieldError", "MoveSide", "NameTier", "NewDatastore", "NewPool", "Parts",
+    "Place", "PromisePolicy", "RemoveHosts", "Resize", "RetirePlace", "SetQuota",
+    "TakeSnapshots", "move_of", "told_of",
 ]  # fmt: skip

@@ -1,4 +1,4 @@
-"""Moves of work that is there: its disks resized, snapshots taken of its volumes."""
+"""Moves of work that is there: disks resized, volumes cloned, snapshots taken of them."""
 
 from dataclasses import dataclass
 from typing import Final
@@ -15,11 +15,14 @@ from keelmark.core.scenario.moves.base import (
     named,
     room_at,
 )
+from keelmark.core.scenario.moves.room import overcommitted
 from keelmark.core.scenario.sight import At, Holds
 from keelmark.core.scenario.stage import Stage
 from keelmark.core.units import PERCENT, percent_of
 
 MINUTES_AN_HOUR: Final = 60
+MOST_CLONES: Final = 500  # of one volume, by one move
+CLONE_OF: Final = "clone_of"  # of a volume that is born: the id of its source
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -193,3 +196,86 @@ class TakeSnapshots(Move):
             return None
         a_day = percent_of(held.used_bytes, self.changes_percent)
         return Holds(used_bytes=0, bytes_per_day=float(a_day), most_bytes=a_day * self.kept_days)
+
+
+@dataclass(frozen=True, kw_only=True)
+class CloneVolume(Move):
+    """Copies of a volume that share with it what they do not change."""
+
+    kind = "clone_volume"
+    title = "Clone a volume"
+    about = "copies at the array that share with it what they do not change"
+    asks = (
+        Ask(name="volume", label="Volume", form=Form.THING, kinds=("volume",)),
+        Ask(name="n_copies", label="How many", form=Form.COUNT),
+        Ask(name="name", label="Called", form=Form.NAME, about="with a number behind"),
+        Ask(name="diverges_percent", label="Of its bytes that each changes", form=Form.PERCENT,
+            is_optional=True, without=10),
+    )  # fmt: skip
+    volume: int
+    n_copies: int
+    name: str
+    diverges_percent: int = 10
+
+    def births(self) -> dict[str, int]:
+        """Return what it brings."""
+        return {"volume": self.n_copies}
+
+    def faults(self, stage: Stage) -> list[Fault]:
+        """Return why it cannot be."""
+        told = absent(stage, self)
+        if told:
+            return told
+        source = found(stage, self.volume)
+        pool, held = stage.link(source, "pool", to="pool"), stage.holds(source)
+        if self.n_copies > MOST_CLONES:
+            told.append(Fault(field="n_copies", says=(f"more than {MOST_CLONES} at once",),
+                              would_be="clone fewer"))  # fmt: skip
+        if pool is None or held is None or stage.amount(source, "size") is None:
+            says = f"nobody read what {stage.name(source)} holds, or of which pool it is"
+            return [*told, Fault(field="volume", says=(says,), would_be="name another")]
+        names = {stage.name(one) for one in stage.linked("volume", "pool", to=pool)}
+        if taken := sorted(names & set(self._names())):
+            told.append(
+                Fault(field="name", says=(f"{stage.name(pool)} has a volume {taken[0]}",),
+                      would_be="take another name")
+            )  # fmt: skip
+        added = self.n_copies * percent_of(held.used_bytes, self.diverges_percent)
+        told += room_at(stage, pool, added_bytes=added, field="n_copies")
+        size = stage.amount(source, "size") or 0
+        pool_id = stage.id_of(pool)
+        return told + overcommitted(stage, pool_id, self.n_copies * size, field="n_copies")
+
+    def put(self, stage: Stage, *, number: int) -> None:
+        """Write it: a clone promises all of its size, and holds what it changes."""
+        source = found(stage, self.volume)
+        pool, held = stage.link(source, "pool", to="pool"), stage.holds(source)
+        size = stage.amount(source, "size") or 0
+        if pool is None or held is None:
+            return
+        first = percent_of(held.used_bytes, self.diverges_percent)
+        links = {
+            name: to.row
+            for name in ("pool", "array", "site")
+            if (to := stage.link(source, name, to=name))
+        }
+        for name in self._names():
+            clone = stage.next_born(number, "volume")
+            stage.bear(
+                clone, name=name,
+                amounts={"size": size, "used": 0, "mapped": 0, "reserved": 0},
+                words={"thickness": "thin", "access": stage.word(source, "access") or "block",
+                       CLONE_OF: str(self.volume)}, links=links,
+            )  # fmt: skip
+            stage.add(pool, "promised", size)
+            stage.course(clone, Holds(used_bytes=first, bytes_per_day=0.0, most_bytes=size))
+
+    def says(self, stage: Stage) -> tuple[Parts, Parts]:
+        """Return it in words."""
+        return (
+            (f"Clone {named(stage, (self.volume,))} {self.n_copies} times",),
+            (f"{self.name}-1 …, each changes {self.diverges_percent} % of it",),
+        )
+
+    def _names(self) -> list[str]:
+        return [f"{self.name}-{at}" for at in range(1, self.n_copies + 1)]

@@ -3749,6 +3749,7 @@ export interface components {
          *     * `move_side` - move_side
          *     * `place` - place
          *     * `clone` - clone
+         *     * `clone_volume` - clone_volume
          *     * `resize` - resize
          *     * `change_growth` - change_growth
          *     * `new_datastore` - new_datastore
@@ -3769,7 +3770,7 @@ export interface components {
          *     * `take_snapshots` - take_snapshots
          * @enum {string}
          */
-        MoveKindEnum: "free" | "migrate" | "move_side" | "place" | "clone" | "resize" | "change_growth" | "new_datastore" | "extend_datastore" | "extend_pool" | "new_pool" | "add_hosts" | "remove_hosts" | "retire" | "set_quota" | "allot" | "name_tier" | "revise_tier" | "set_limits" | "promise_policy" | "mirror" | "end_mirror" | "take_snapshots";
+        MoveKindEnum: "free" | "migrate" | "move_side" | "place" | "clone" | "clone_volume" | "resize" | "change_growth" | "new_datastore" | "extend_datastore" | "extend_pool" | "new_pool" | "add_hosts" | "remove_hosts" | "retire" | "set_quota" | "allot" | "name_tier" | "revise_tier" | "set_limits" | "promise_policy" | "mirror" | "end_mirror" | "take_snapshots";
         MoveKindRead: {
             kind: components["schemas"]["MoveKindEnum"];
             title: string;
@@ -5284,6 +5285,7 @@ export interface components {
          * @description * `add pool` - add pool
          *     * `extend pool` - extend pool
          *     * `create volume` - create volume
+         *     * `clone volume` - clone volume
          *     * `extend volume` - extend volume
          *     * `map volume` - map volume
          *     * `move volume` - move volume
@@ -5305,7 +5307,7 @@ export interface components {
          *     * `remove` - remove
          * @enum {string}
          */
-        StepKindEnum: "add pool" | "extend pool" | "create volume" | "extend volume" | "map volume" | "move volume" | "make datastore" | "extend datastore" | "move disk" | "deploy VMs" | "add hosts" | "set quota" | "allot" | "resize disks" | "set snapshots" | "set limits" | "revise tier" | "start mirror" | "end mirror" | "name tier" | "promise policy" | "remove";
+        StepKindEnum: "add pool" | "extend pool" | "create volume" | "clone volume" | "extend volume" | "map volume" | "move volume" | "make datastore" | "extend datastore" | "move disk" | "deploy VMs" | "add hosts" | "set quota" | "allot" | "resize disks" | "set snapshots" | "set limits" | "revise tier" | "start mirror" | "end mirror" | "name tier" | "promise policy" | "remove";
         StepRead: {
             label: string;
             sign: string;
@@ -6410,7 +6412,7 @@ export interface operations {
                 /** @description The pagination cursor value. */
                 cursor?: string;
                 /** @description of one sort */
-                what?: "deletion" | "ends" | "limits" | "name" | "size" | "volume";
+                what?: "clones" | "deletion" | "ends" | "limits" | "name" | "size" | "volume";
             };
             header?: never;
             path?: never;
