@@ -80,8 +80,14 @@ def _table(kind: str, *, first: int) -> Table:
             "size": told(whole), "used": told(whole * share), "promised": told(whole),
             "reserved": told(0), "early": unknown, "runway": unknown, "late": unknown,
         }  # fmt: skip
-    if kind in ("vm", "host"):
+    if kind == "array":
+        columns |= {"sustains": told(400_000), "free_ports": told(8)}
+    if kind == "port":
+        columns |= {"up": told(1), "speed": told(32e9)}
+    if kind == "vm":
         columns |= {"cpus": told(8), "memory": told(32 * GIB)}
+    if kind == "host":
+        columns |= {"cpus": told(360), "memory": told(8 * TIB)}
     links: dict[str, Int64s] = {}
     for name, target in (*KINDS[kind].links, ("site", "site"), ("tenant", "tenant")):
         of = N.get(target, 0)

@@ -14,6 +14,7 @@ from keelmark.estate.models import DrawnVolume, Volume
 from keelmark.feeds.changes.allowed import DELETION, VOLUME, Values, fault_of
 from keelmark.feeds.changes.asking import Wanted, ask_changes
 from keelmark.feeds.changes.reading import LIVE
+from keelmark.feeds.errors import KeyUsedError
 from keelmark.scenarios.errors import BarredError, BeyondError, DrawnError, WordError
 from keelmark.scenarios.models import MAX_NAME, Scenario, State, WorkOrder
 from keelmark.scenarios.selectors.allotments import AllotmentTold, allotments_told
@@ -22,7 +23,7 @@ from keelmark.scenarios.selectors.kept import drawn, standing_revision
 from keelmark.scenarios.services.allotting import allotment_for
 from keelmark.scenarios.services.carrying import begin
 from keelmark.scenarios.services.keeping import draw_up, let_go
-from keelmark.scenarios.services.ordering import order_of
+from keelmark.scenarios.services.ordering import check_not_made, order_of
 
 OPEN_FOR = timedelta(days=90)  # what is not made by then lapses
 
@@ -49,6 +50,12 @@ def provision(
     one = allotment_for(actor, allotment_id, is_locked=True)
     standing = DrawnVolume.objects.filter(asked_by=actor.get_username(), key=key).first()
     if standing is not None:
+        if (standing.allotment_id, standing.name, standing.size_bytes) != (
+            one.pk,
+            name,
+            size_bytes,
+        ):
+            raise KeyUsedError(key=key)
         return standing
     told = next(each for each in allotments_told(actor) if each.one.pk == one.pk)
     _check(told, name=name, size_bytes=size_bytes, cluster_id=cluster_id, thickness=thickness)
@@ -95,12 +102,15 @@ def give_back(*, actor: User, allotment_id: int, drawn_id: int, confirms: str) -
     WordError
         If it is there, and its name was not typed.
     DrawnError
-        If something lies on it, or a change of it is under way.
+        If something lies on it, a change of it is under way, or nobody knows yet whether it is
+        there: its bytes are not given away twice.
     """
     asked = _asked(actor, allotment_id, drawn_id)
     order = WorkOrder.objects.select_for_update().filter(scenario=asked.scenario_id).first()
     if order is not None and order.steps.filter(change__state__in=LIVE).exists():
         raise DrawnError(why=f"{asked.name} is being made: wait for the end of that.")
+    if order is not None:
+        check_not_made(order)
     volume = Volume.objects.filter(pk=asked.volume_id, entity__retired_at=None).first()
     if volume is not None:
         _delete(actor, asked, volume, confirms=confirms)

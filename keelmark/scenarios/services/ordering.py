@@ -4,18 +4,19 @@ from collections.abc import Sequence
 
 from django.contrib.auth.models import User
 from django.db import transaction
+from django.db.models import Min
 
 from keelmark.access.clock import now
 from keelmark.access.services.audit import Facts, audit
 from keelmark.access.versions import check_version
 from keelmark.core.scenario.orders import steps_of
 from keelmark.core.scenario.steps import Step, StepKind
-from keelmark.estate.models import Allotment, DrawnVolume, Entity, Reservation
+from keelmark.estate.models import Allotment, DrawnVolume, Entity, Pool, Reservation
 from keelmark.estate.reservations import day_of_hold
 from keelmark.feeds.changes.reading import LIVE
-from keelmark.feeds.models import ChangeState
+from keelmark.feeds.models import Change, ChangeState
 from keelmark.forecasts.marks.setting import hold_anew
-from keelmark.scenarios.errors import NoOrderError, NotAcceptedError, StepError
+from keelmark.scenarios.errors import DrawnError, NoOrderError, NotAcceptedError, StepError
 from keelmark.scenarios.models import Scenario, State, StepState, WorkOrder, WorkStep
 from keelmark.scenarios.selectors.kept import drawn, scenario_for, standing_revision
 from keelmark.scenarios.selectors.proving import Proof, proof_of
@@ -99,6 +100,7 @@ def drop_order(*, actor: User, scenario_id: int) -> None:
         raise StepError(why="All of it is carried out; there is nothing to take back.")
     if order.steps.filter(change__state__in=LIVE).exists():
         raise StepError(why="A step of it is being carried out: halt it, or wait for its end.")
+    check_not_made(order)
     n_done = order.steps.exclude(state=StepState.TO_DO).count()
     order.delete()
     if never_made(order.scenario):
@@ -106,6 +108,32 @@ def drop_order(*, actor: User, scenario_id: int) -> None:
         order.scenario.state = State.DROPPED
         order.scenario.save()
     _audit(actor, order.scenario, action="drop work order", after={"n_steps_begun": n_done})
+
+
+def check_not_made(order: WorkOrder) -> None:
+    """Refuse to give back what is drawn on an allotment while nobody knows whether it is there.
+
+    What was sent to an array may have been done, whatever came back: until the pool is read after
+    that, its bytes are taken.
+    """
+    waiting = DrawnVolume.objects.filter(
+        scenario_id=order.scenario_id, volume=None, dropped_at=None
+    )
+    pool_ids = list(waiting.values_list("allotment__entity_id", flat=True))
+    for step in order.steps.filter(kind=StepKind.CREATE_VOLUME).select_related("change"):
+        change = step.change
+        if not pool_ids or change is None or "sent_at" not in change.progress | _sent(change):
+            continue
+        read_at = Pool.objects.filter(pk__in=pool_ids).aggregate(at=Min("read_at"))["at"]
+        if change.ended_at is None or read_at is None or read_at <= change.ended_at:
+            raise DrawnError(
+                why="Its array was asked to make it and was not read since: it may be there by "
+                "now. Wait for the next reading, or try again."
+            )
+
+
+def _sent(change: Change) -> dict[str, str]:
+    return {"sent_at": ""} if change.state == ChangeState.SET else {}
 
 
 @transaction.atomic

@@ -266,6 +266,31 @@ def test_what_the_array_refuses_is_tried_again_or_given_back(api, estate, tides,
     assert DrawnVolume.objects.get().dropped_at is not None
 
 
+def test_what_may_be_there_is_not_given_away_twice(api, estate, tides, array, collected):
+    array.fault("hangs-up")  # it is made, and nobody is told
+    one = allotted(api, estate)
+    drawn = draw(tides, one, estate).json()["drawn"][0]
+    carry_changes(feed_id=collected.pk)
+    go_on_all()
+    array.fault("none")
+    path = f"/allotments/{one['id']}/volumes/{drawn['id']}"
+    refused = tides.send("DELETE", path)
+    assert (refused.status_code, "may be there" in refused.json()["detail"]) == (409, True)
+    order = api.get("/allotments").json()[0]["drawn"][0]["scenario_id"]
+    assert api.send("DELETE", f"/scenarios/{order}/order").status_code == 409
+    collect(collected)  # it is, and it counts
+    told = read(tides, one)
+    assert (told["drawn"][0]["is_read"], told["left_bytes"]) == (True, 70 * GIB)
+
+
+def test_a_key_makes_one_volume_alone(api, estate, tides):
+    one = allotted(api, estate)
+    assert draw(tides, one, estate, key="same").status_code == 202
+    assert draw(tides, one, estate, key="same").status_code == 202
+    assert draw(tides, one, estate, key="same", name="other").status_code == 409
+    assert DrawnVolume.objects.count() == 1
+
+
 def test_who_may_no_longer_provision_carries_nothing_further(api, estate, tides, collected):
     one = allotted(api, estate)
     draw(tides, one, estate)
