@@ -6,6 +6,7 @@ from playwright.sync_api import Locator, Page, expect
 
 from tests.browser.conftest import NETWORK_COMPLAINT
 from tests.browser.pages.compliance import CompliancePage
+from tests.browser.pages.scenarios import ScenarioPage
 
 REPLAYED_MS = 60_000  # of a week of every disk of a tier
 TRIES = 50  # the recorder's file is brought in some minutes after the start
@@ -67,7 +68,14 @@ def test_limits_of_several_tiers_are_tried_together(signed_in: Page):
     held = what.get_by_role("row", name="held at any time").get_by_role("cell")
     texts = held.all_inner_texts()
     assert texts[0] != texts[-1]
-    signed_in.reload()
+    tiers.margin.get_by_role("button", name="Put into a scenario").click()
+    signed_in.get_by_label("Into which scenario").select_option(label="a new scenario")
+    signed_in.get_by_role("button", name="these limits of 2 tiers").click()
+    plan = ScenarioPage(signed_in)
+    expect(plan.moves).to_contain_text("Change the limits of tier Slack")
+    expect(plan.moves).to_contain_text("Change the limits of tier Ebb")
+    expect(plan.line("as it is")).to_contain_text("starved")
+    signed_in.go_back()
     expect(tiers.margin.get_by_label("Ebb, at most")).to_have_value("40")
     tiers.margin.get_by_role("button", name="as tiers say").click()
     expect(tiers.margin.get_by_label("Ebb, at most")).to_have_value("200")

@@ -13,6 +13,7 @@ from keelmark.core.forecast import MAX_HORIZON_DAYS, Outlook
 from keelmark.core.forecast.changed import with_flat
 from keelmark.core.forecast.outlook import amounts_after
 
+KEPT_DAYS = 3
 # Whose bytes are read of themselves; all other kinds are added up from these.
 READ_KINDS = ("pool", "volume", "datastore", "disk", "bucket")
 
@@ -24,16 +25,24 @@ class Outlooks:
     """What is known of the futures of one kind's used bytes, a row a thing.
 
     ``as_of`` (n,) is the day of each last reading, counted from 1970. A table may have more rows,
-    of what is planned and not there yet: that holds nothing of itself.
+    of what is planned and not there yet: that holds nothing of itself. ``worked`` keeps what was
+    worked out for the last days that were asked for.
     """
 
     of: Outlook
     as_of: Int64s
+    worked: dict[tuple[int, tuple[float, ...]], Float64s] = field(default_factory=dict)
 
     def expected(self, *, day: int, n: int, quantiles: tuple[float, ...]) -> Float64s:
         """Return the bytes at a day to come, (n_quantiles, n), NaN where not judged."""
-        days = np.clip(day - self.as_of, 1, MAX_HORIZON_DAYS)
-        told = amounts_after(self.of, days=days, quantiles=quantiles)
+        told = self.worked.get((day, quantiles))
+        if told is None:
+            days = np.clip(day - self.as_of, 1, MAX_HORIZON_DAYS)
+            told = amounts_after(self.of, days=days, quantiles=quantiles)
+            # The same day is read as it is and as each of several plans.
+            for key in list(self.worked)[: 1 - KEPT_DAYS]:
+                self.worked.pop(key, None)
+            self.worked[day, quantiles] = told
         behind = np.zeros((len(quantiles), n - len(self.as_of)))
         return np.concatenate([told, behind], axis=1)
 

@@ -13,7 +13,6 @@
   import TideBar from '$lib/ui/TideBar.svelte';
   import TopLine from '$lib/ui/TopLine.svelte';
   import ConfirmPassword from './ConfirmPassword.svelte';
-  import FirstThings from './FirstThings.svelte';
   import OutageLine from './OutageLine.svelte';
   import SignIn from './SignIn.svelte';
   import SignInAgain from './SignInAgain.svelte';
@@ -23,6 +22,8 @@
   }
   let { children }: Props = $props();
   onSign('v', 'charts as tables, and back', () => chartTables.turn());
+  // Most people meet it once: it is loaded for those who do.
+  const firstThings = () => import('./FirstThings.svelte');
   const client = useQueryClient();
   const session = createQuery(sessionQuery);
   // Who was here last: a session that ends elsewhere must not throw the screen away.
@@ -60,7 +61,12 @@
     <ProblemNote of="Keel Mark" error={session.error} onretry={() => session.refetch()} />
   </main>
 {:else if shown && (shown.must_change_password || shown.must_set_up_factor)}
-  <FirstThings mustChangePassword={shown.must_change_password} onsignout={() => signOut.mutate()} />
+  {#await firstThings() then { default: FirstThings }}
+    <FirstThings
+      mustChangePassword={shown.must_change_password}
+      onsignout={() => signOut.mutate()}
+    />
+  {/await}
 {:else if shown}
   <a
     href="#main"
