@@ -117,12 +117,13 @@ def test_the_list_takes_the_same_queries_for_one_pool_and_many(
 ):
     make_pool("swift-1")
     refresh_all()
-    with django_assert_num_queries(5):  # session, person, role, pools, what is held of them
+    # session, person, role, pools, what is held of them, what is allotted
+    with django_assert_num_queries(6):
         api.get("/pools")
     for number in range(2, 7):
         make_pool(f"swift-{number}")
     refresh_all()
-    with django_assert_num_queries(5):
+    with django_assert_num_queries(6):
         api.get("/pools")
 
 
