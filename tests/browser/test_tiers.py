@@ -75,7 +75,7 @@ def test_limits_of_several_tiers_are_tried_together(signed_in: Page):
     plan = ScenarioPage(signed_in)
     expect(plan.moves).to_contain_text("Change the limits of tier Slack")
     expect(plan.moves).to_contain_text("Change the limits of tier Ebb")
-    expect(plan.line("as it is")).to_contain_text("starved")
+    expect(plan.line("as it is")).to_contain_text(re.compile("starved|nothing was read lately"))
     signed_in.go_back()
     expect(tiers.margin.get_by_label("Ebb, at most")).to_have_value("40")
     tiers.margin.get_by_role("button", name="as tiers say").click()
