@@ -9,7 +9,7 @@ from keelmark.core.arrays import Bools, Float64s, Int64s
 from keelmark.core.errors import RangeError, ShapeError
 from keelmark.core.forecast.calibration import BAND_EDGE
 from keelmark.core.forecast.fan import Fan
-from keelmark.core.forecast.passage import Paths, blocks_of, first_passages
+from keelmark.core.forecast.passage import blocks_of, first_passages
 from keelmark.core.forecast.rhythm import Rhythm
 
 N_AXES = 2  # (series, day)
@@ -68,7 +68,6 @@ def runway(
     mark_bytes: Int64s,
     horizon_days: int,
     added_bytes: Float64s | None = None,
-    kept: Paths | None = None,
 ) -> Runway:
     """Return the days until each series first stands at or above its mark.
 
@@ -82,8 +81,6 @@ def runway(
         1 to 3650.
     added_bytes : (n_series, horizon_days) float64, optional
         What is added to the series on each day after its last reading: a change that is tried.
-    kept : dict, optional
-        See :func:`first_passages`: of the same series and horizon alone.
 
     Returns
     -------
@@ -98,9 +95,8 @@ def runway(
         If the horizon is out of range.
     """
     return runways(
-        of, marks_bytes=mark_bytes[None, :], horizon_days=horizon_days, added_bytes=added_bytes,
-        kept=kept,
-    )[0]  # fmt: skip
+        of, marks_bytes=mark_bytes[None, :], horizon_days=horizon_days, added_bytes=added_bytes
+    )[0]
 
 
 def runways(
@@ -109,7 +105,6 @@ def runways(
     marks_bytes: Int64s,
     horizon_days: int,
     added_bytes: Float64s | None = None,
-    kept: Paths | None = None,
 ) -> list[Runway]:
     """Return the days until several marks (n_marks, n_series), see :func:`runway`."""
     n_series = len(of.last_bytes)
@@ -133,7 +128,6 @@ def runways(
         persistence=of.fan.persistence(),
         memory=of.fan.memory,
         horizon_days=horizon,
-        kept=kept,
     )
     added_now = 0.0 if added_bytes is None else added_bytes[:, 0]
     told = []

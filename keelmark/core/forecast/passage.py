@@ -20,7 +20,6 @@ N_DRAWN = 8  # of a path's main shapes by a low-discrepancy sequence, the others
 LAST_DAY = 3650
 BLOCK_SHARE = 0.06  # of the days so far: what is looked at at once
 Float32s = NDArray[np.float32]
-Paths = dict[tuple[int, int], Float32s]  # by group, then by its first row
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -48,7 +47,6 @@ def first_passages(
     persistence: Float64s,
     memory: Int64s,
     horizon_days: int,
-    kept: Paths | None = None,
 ) -> list[Passage]:
     """Return when each of several marks is first reached.
 
@@ -65,8 +63,6 @@ def first_passages(
         Of the noise, as an index of MEMORIES.
     horizon_days : int
         Last day looked at, 1 or more.
-    kept : dict, optional
-        Empty at first: paths are kept in it, for whoever asks for other marks of the same series.
 
     Returns
     -------
@@ -92,33 +88,18 @@ def first_passages(
     # What no path reaches needs no paths.
     is_near = needed.min(axis=(0, 2)) <= _highest()
     for of in np.unique(group[is_near]):
-        # Paths that are kept are of all, since other marks may be near to others.
-        rows = np.flatnonzero((group == of) & (is_near | (kept is not None)))
+        rows = np.flatnonzero((group == of) & is_near)
+        slow = _slow(int(of) // len(MEMORIES))[:, : len(ends)]
+        noise = _noise(int(of) % len(MEMORIES))[:, : len(ends)]
         for begin in range(0, len(rows), ROWS_AT_ONCE):
             some = rows[begin : begin + ROWS_AT_ONCE]
-            if not is_near[some].any():
-                continue
-            path = None if kept is None else kept.get((int(of), begin))
-            if path is None:
-                path = _paths(noise_share[some], group=int(of), n_blocks=len(ends))
-                if kept is not None:
-                    kept[int(of), begin] = path
-            if not is_near[some].all():
-                path, some = path[is_near[some]], some[is_near[some]]
+            share = noise_share[some].astype(np.float32)[:, None, :]
+            path = np.sqrt(1 - share) * slow
+            path += np.sqrt(share) * noise
             for mark in range(n_marks):
                 is_there = path >= needed[mark, some].astype(np.float32)[:, None, :]
                 days[mark][:, some], chance[mark, some] = _told(is_there, ends=ends)
     return [Passage(days=days[mark], chance_within=chance[mark]) for mark in range(n_marks)]
-
-
-def _paths(noise_share: Float64s, *, group: int, n_blocks: int) -> Float32s:
-    """The same paths for some series, each in its own mixture, (n_series, N_PATHS, n_blocks)."""
-    slow = _slow(group // len(MEMORIES))[:, :n_blocks]
-    noise = _noise(group % len(MEMORIES))[:, :n_blocks]
-    share = noise_share.astype(np.float32)[:, None, :]
-    path: Float32s = np.sqrt(1 - share) * slow
-    path += np.sqrt(share) * noise
-    return path
 
 
 def _told(is_there: NDArray[np.bool_], *, ends: Int64s) -> tuple[Float64s, Float64s]:

@@ -7,11 +7,9 @@ import numpy as np
 
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.forecast.outlook import Outlook, runway, runways
-from keelmark.core.forecast.passage import Paths
 
 N_LEVELS: Final = 16  # additions that are looked at together
 N_HALVINGS: Final = 12  # of what is looked for, to a 4,096th of it
-SERIES_AT_ONCE: Final = 256  # whose paths are kept while marks are tried: some 20 MB
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -79,35 +77,16 @@ def room_until(
     The same first passage by which dates are told: with that much more, a mark is reached as a
     mark lower by that much is now.
     """
-    told = [np.zeros(0)]
-    for begin in range(0, len(mark_bytes), SERIES_AT_ONCE):
-        rows = np.arange(begin, min(begin + SERIES_AT_ONCE, len(mark_bytes)))
-        told.append(
-            _room(
-                of.of_rows(rows), mark_bytes=mark_bytes[rows], days=days[rows],
-                horizon_days=horizon_days,
-                planned_bytes=None if planned_bytes is None else planned_bytes[rows],
-            )
-        )  # fmt: skip
-    return np.concatenate(told)
-
-
-def _room(
-    of: Outlook, *, mark_bytes: Int64s, days: Int64s, horizon_days: int,
-    planned_bytes: Float64s | None,
-) -> Float64s:  # fmt: skip
-    """The same of so few series that the paths of all of them are kept meanwhile."""
     last = np.nan_to_num(of.last_bytes)
     least = np.zeros(len(last)) if planned_bytes is None else planned_bytes.min(axis=1)
     most = np.zeros(len(last)) if planned_bytes is None else planned_bytes.max(axis=1)
     holds = -np.maximum(last, 0.0) - np.maximum(most, 0.0)
     fails = np.maximum(mark_bytes - last - np.minimum(least, 0.0), 0.0)
-    kept: Paths = {}
     for _ in range(N_HALVINGS):
         tried = np.floor((holds + fails) / 2)
         way = runway(
             of, mark_bytes=(mark_bytes - tried).astype(np.int64), horizon_days=horizon_days,
-            added_bytes=planned_bytes, kept=kept,
+            added_bytes=planned_bytes,
         )  # fmt: skip
         is_held = way.early_days > days
         # More is never later: what holds is held by all that is less.
