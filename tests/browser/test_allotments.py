@@ -7,6 +7,7 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Sessions
 from tests.browser.pages.allotments import AllotmentsPage
+from tests.browser.pages.place import WherePage
 from tests.browser.test_frame import faults
 
 MADE_MS = 180_000
@@ -69,6 +70,16 @@ def test_a_planner_allots_changes_and_ends_it(signed_in: Page, complaints: list[
     page.choose("Public Web", "deep-2")
     page.margin.get_by_role("button", name="end it").click()
     expect(row).to_have_count(0)
+
+
+def test_new_work_is_looked_for_in_allotments_alone(signed_in: Page):
+    signed_in.goto("/try?count=1&tenant=Tide+Gauges&fromAllotment=yes")
+    first = WherePage(signed_in).candidates.first
+    expect(first).to_contain_text("deep-4")
+    expect(first).to_contain_text("allotment")
+    expect(signed_in.get_by_label("out of its allotments alone")).to_be_checked()
+    first.get_by_role("button", name="make it").click()
+    expect(signed_in.get_by_role("heading", name="Allotments", level=1)).to_be_visible()
 
 
 def pool_of(page: Page) -> str:

@@ -36,6 +36,7 @@ def test_places_that_take_all_of_it_come_first_and_every_test_is_told(seed):
     for one in found.candidates:
         assert (one.rank is not None) == bool(clears[one.place])
         assert (one.rank is not None) == all(margin.is_cleared for margin in one.margins)
+        assert len({margin.check for margin in one.margins}) == len(one.margins)
     missed = [sum(not m.is_cleared for m in one.margins) for one in found.candidates[n:]]
     assert missed == sorted(missed)
 

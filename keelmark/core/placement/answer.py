@@ -1,5 +1,6 @@
 """One workload asked about: where it can go whole, by what it misses elsewhere, how many fit."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -147,7 +148,19 @@ def _margins(hurdles: Hurdles) -> list[tuple[Margin, ...]]:
                     amount=_finite(margin),
                 )
             )
-    return [tuple(one) for one in told]
+    return [_once(one) for one in told]
+
+
+def _once(told: Sequence[Margin]) -> tuple[Margin, ...]:
+    """One margin a test: what is a gate and a limit is cleared where it clears both."""
+    by_check: dict[Check, Margin] = {}
+    for one in told:
+        was = by_check.get(one.check)
+        by_check[one.check] = one if was is None else replace(
+            one, is_cleared=one.is_cleared and was.is_cleared, is_asked=True,
+            amount=one.amount if was.amount is None else was.amount,
+        )  # fmt: skip
+    return tuple(by_check.values())
 
 
 def _all_that_fit(ground: Ground, n_fit: Int64s, units: Hurdles) -> int:

@@ -62,7 +62,9 @@ export function classesQuery() {
 /** A margin in its unit. */
 export function amountOf(margin: Margin): string {
   if (margin.n_missed) return `${margin.n_missed} broken`;
-  if (margin.amount === null) return margin.is_cleared ? '' : 'not known';
+  if (margin.amount === null && !margin.is_cleared)
+    return margin.check === 'allotment' ? 'none here' : 'not known';
+  if (margin.amount === null) return '';
   const sign = margin.amount < 0 ? '−' : '';
   const size = Math.abs(margin.amount);
   if (margin.unit === 'bytes') return preferences.bytes(margin.amount);
