@@ -15,7 +15,7 @@ ALLOTTED = (
 INTAKE, BUYING = "Sonar intake", "Buy first"
 SONAR = {
     "name": "sonar-ingest", "n_vms": 24, "n_cpus": 8, "memory_bytes": 32 * GIB,
-    "disks": [{"size_bytes": 1200 * GIB, "written_percent": 30, "bytes_a_week": 9 * GIB,
+    "disks": [{"size_bytes": 6 * TIB // 5, "written_percent": 30, "bytes_a_week": 9 * GIB,
                "is_thick": False, "min_iops": 0, "busy_iops": 0}],
 }  # fmt: skip
 
