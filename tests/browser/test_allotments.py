@@ -74,11 +74,13 @@ def test_a_planner_allots_changes_and_ends_it(signed_in: Page, complaints: list[
 
 def test_new_work_is_looked_for_in_allotments_alone(signed_in: Page):
     signed_in.goto("/try?count=1&tenant=Tide+Gauges&fromAllotment=yes")
-    first = WherePage(signed_in).candidates.first
-    expect(first).to_contain_text("deep-4")
-    expect(first).to_contain_text("allotment")
+    where = WherePage(signed_in)
+    mine = where.candidates.filter(has=signed_in.get_by_role("button", name=re.compile("^make it")))
+    expect(mine).to_have_count(2)  # of all places those that are allotted alone
+    expect(mine.filter(has_text=MINE)).to_contain_text("allotment")
+    expect(where.candidates.last).to_contain_text("none here")
     expect(signed_in.get_by_label("out of its allotments alone")).to_be_checked()
-    first.get_by_role("button", name="make it").click()
+    mine.first.get_by_role("button").click()
     expect(signed_in.get_by_role("heading", name="Allotments", level=1)).to_be_visible()
 
 
