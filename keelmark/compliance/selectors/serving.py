@@ -124,19 +124,17 @@ def codes_with(reading: Reading, *, as_it_is: Reading) -> NDArray[np.int8]:
     comes nobody has read anything.
     """
     served, tiered = served_now(as_it_is), tiered_at(reading)
-    n = len(served.codes)
-    codes = np.full(len(reading.estate.table("disk")), STATES.index(IoState.UNREAD), dtype=np.int8)
-    codes[:n] = served.codes
-    was = served.tiered
-    differ = [
-        ~((after[:n] == before) | (np.isnan(after[:n]) & np.isnan(before)))
-        for after, before in (
-            (tiered.minimum, was.minimum), (tiered.maximum, was.maximum),
-        )
-    ]  # fmt: skip
-    rows = np.flatnonzero(np.logical_or.reduce([*differ, tiered.tier[:n] != was.tier]))
+    ids, was = reading.estate.table("disk").ids, served.tiered
+    # A revision may have come between the two: what is not in both is read by nobody here.
+    at = as_it_is.estate.table("disk").rows_of(ids)
+    codes = np.append(served.codes, np.int8(STATES.index(IoState.UNREAD)))[at]
+    differ = tiered.tier != np.append(was.tier, NOWHERE)[at]
+    for after, before in ((tiered.minimum, was.minimum), (tiered.maximum, was.maximum)):
+        told = np.append(before, np.nan)[at]
+        differ |= ~((after == told) | (np.isnan(after) & np.isnan(told)))
+    rows = np.flatnonzero(differ & (at != NOWHERE))
     if len(rows):
-        steps, _ = newest_steps(as_it_is, ids=as_it_is.estate.table("disk").ids[rows])
+        steps, _ = newest_steps(as_it_is, ids=ids[rows])
         waits = {name: steps[:, PARTS.index(f"{name}_latency_ms")] for name in ("qos", "queue")}
         asked = demand_of(operations(steps), qos_ms=waits["qos"], queue_ms=waits["queue"])
         codes[rows] = io_states_at(

@@ -25,7 +25,7 @@ from keelmark.scenarios.services.carrying import begin
 from keelmark.scenarios.services.keeping import draw_up, let_go
 from keelmark.scenarios.services.ordering import check_not_made, order_of
 
-OPEN_FOR = timedelta(days=90)  # what is not made by then lapses
+OPEN_FOR = timedelta(days=90)  # as told of its scenario; drawn it stays until it is given back
 
 
 @transaction.atomic
@@ -50,14 +50,12 @@ def provision(
     one = allotment_for(actor, allotment_id, is_locked=True)
     standing = DrawnVolume.objects.filter(asked_by=actor.get_username(), key=key).first()
     if standing is not None:
-        if (standing.allotment_id, standing.name, standing.size_bytes) != (
-            one.pk,
-            name,
-            size_bytes,
-        ):
+        asked_then = standing.allotment_id, standing.name, standing.size_bytes
+        if asked_then != (one.pk, name, size_bytes):
             raise KeyUsedError(key=key)
         return standing
-    told = next(each for each in allotments_told(actor) if each.one.pk == one.pk)
+    some = allotments_told(actor, of=one.entity_id)
+    told = next(each for each in some if each.one.pk == one.pk)
     _check(told, name=name, size_bytes=size_bytes, cluster_id=cluster_id, thickness=thickness)
     fields = {
         "pool": one.entity_id, "cluster": cluster_id, "name": name, "size_bytes": size_bytes,

@@ -14,7 +14,7 @@ from keelmark.core.scenario.steps import Step, StepKind
 from keelmark.estate.models import Allotment, DrawnVolume, Entity, Pool, Reservation
 from keelmark.estate.reservations import day_of_hold
 from keelmark.feeds.changes.reading import LIVE
-from keelmark.feeds.models import Change, ChangeState
+from keelmark.feeds.models import ChangeState
 from keelmark.forecasts.marks.setting import hold_anew
 from keelmark.scenarios.errors import DrawnError, NoOrderError, NotAcceptedError, StepError
 from keelmark.scenarios.models import Scenario, State, StepState, WorkOrder, WorkStep
@@ -122,7 +122,9 @@ def check_not_made(order: WorkOrder) -> None:
     pool_ids = list(waiting.values_list("allotment__entity_id", flat=True))
     for step in order.steps.filter(kind=StepKind.CREATE_VOLUME).select_related("change"):
         change = step.change
-        if not pool_ids or change is None or "sent_at" not in change.progress | _sent(change):
+        if not pool_ids or change is None:
+            continue
+        if change.state != ChangeState.SET and "sent_at" not in change.progress:
             continue
         read_at = Pool.objects.filter(pk__in=pool_ids).aggregate(at=Min("read_at"))["at"]
         if change.ended_at is None or read_at is None or read_at <= change.ended_at:
@@ -130,10 +132,6 @@ def check_not_made(order: WorkOrder) -> None:
                 why="Its array was asked to make it and was not read since: it may be there by "
                 "now. Wait for the next reading, or try again."
             )
-
-
-def _sent(change: Change) -> dict[str, str]:
-    return {"sent_at": ""} if change.state == ChangeState.SET else {}
 
 
 @transaction.atomic

@@ -72,6 +72,5 @@ export function standOf(one: Drawn): string {
   if (one.is_leaving) return 'is given back';
   if (one.stopped && !one.is_made) return 'stopped';
   if (one.is_made) return 'made';
-  if (one.waits_for === 'hand') return 'volume is there';
   return one.is_read ? 'volume is there' : 'being made';
 }
