@@ -74,13 +74,13 @@
       />
     {/if}
   {/if}
+  <PutLimits tiers={[tier]} tried={asked ? [asked] : []} />
   <ReplaySums
     {told}
     promisedHead={formatCount(tier.newest.max_iops)}
     trialHead={asked ? formatCount(asked.max_iops) : ''}
     {courseOf}
   />
-  <PutLimits tiers={[tier]} tried={asked ? [asked] : []} />
 {/snippet}
 
 <ReplayFrame of="other limits" bind:days query={replay} {result} />

@@ -56,8 +56,8 @@
   </form>
 {/snippet}
 {#snippet result(told: Replay)}
-  <ReplaySums {told} promisedHead="as tiers say" trialHead="tried" {courseOf} />
   <PutLimits {tiers} {tried} />
+  <ReplaySums {told} promisedHead="as tiers say" trialHead="tried" {courseOf} />
 {/snippet}
 
 <ReplayFrame of="several tiers" bind:days query={replay} {limits} {result} />

@@ -10,7 +10,10 @@ interface RoleFacts {
 /** The roles with what each may do, in the order of what they may. */
 export const ROLES: readonly RoleFacts[] = [
   { role: 'tenant viewer', may: 'reads what their own tenants consume' },
-  { role: 'tenant operator', may: 'the same, and provisions out of their allotments' },
+  {
+    role: 'tenant operator',
+    may: 'reads what their own tenants consume, and provisions out of their allotments',
+  },
   { role: 'auditor', may: 'reads everything, this log too; changes nothing' },
   { role: 'planner', may: 'reads everything, plans, looks after feeds' },
   { role: 'operator', may: 'as a planner, and carries accepted scenarios out' },
