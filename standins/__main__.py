@@ -8,6 +8,7 @@ from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 
 import uvicorn
+from starlette.applications import Starlette
 
 from standins.demand import Demand
 from standins.estate import Estate, make_estate
@@ -18,6 +19,7 @@ from standins.libvirt_xml import write_hosts
 from standins.objects import serve_objects
 from standins.performance_file import write_performance
 from standins.records import write_copies, write_records
+from standins.redfish.mirroring import Partners
 from standins.redfish.service import Service
 
 USER, PASSWORD = "planner-ro", "low-water"  # a stand-in's, printed by the demo
@@ -70,14 +72,16 @@ async def _serve(
     estate: Estate, *, first_port: int, folder: Path | None, told: Path | None, kept: Path | None
 ) -> None:
     """Serve the arrays, then the exporter and the object storage on the ports after theirs."""
-    apps = []
+    apps: list[tuple[str, Starlette]] = []
     flow = Flow(estate, since=estate.day_of(_now()), kept=kept)
     changed = asyncio.Event()
+    partners: Partners = {}  # all arrays of the network trust each other
     for array in estate.arrays:
         service = Service(
             estate, array=array, user=USER, password=PASSWORD, now=_now, flow=flow, writer=WRITER,
-            hosts_changed=changed.set,
+            hosts_changed=changed.set, partners=partners,
         )  # fmt: skip
+        partners[f"127.0.0.1:{first_port + len(apps)}"] = service.tree.ground
         apps.append((array.name, service.app()))
     apps.append(("exporter", Exporter(estate, now=_now, flow=flow).app()))
     servers = []

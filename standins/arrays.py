@@ -30,6 +30,9 @@ class Volume:
     injected_bytes: int = 0
     seen_by: list[str] = field(default_factory=list)  # ports of the hosts it is mapped to
     clone_of: str = ""  # the NAA of the volume whose space it shares
+    mirrors: list[str] | None = None  # where the volumes stand that mirror it; None: never had any
+    mirror_of: "Volume | None" = None  # it holds what this one holds
+    mirror_source: str = ""  # where that stands
 
 
 @dataclass(slots=True, kw_only=True)
@@ -88,6 +91,8 @@ def drives_of(array: Array) -> list[tuple[int, str, Pool | None]]:
 
 def written_bytes(volume: Volume, *, day: float) -> int:
     """What is written on a volume at a (fractional) day index."""
+    if volume.mirror_of is not None:
+        return min(written_bytes(volume.mirror_of, day=day), volume.size_bytes)
     last = len(volume.curve_bytes) - 1
     low = int(np.clip(np.floor(day), 0, last))
     high = min(low + 1, last)

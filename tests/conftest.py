@@ -15,6 +15,7 @@ from starlette.types import ASGIApp
 from xdist.scheduler import LoadScopeScheduling
 
 from standins.estate import Estate, make_estate
+from standins.redfish.mirroring import Partners
 from standins.redfish.service import Service
 
 settings.register_profile("steady", derandomize=True, deadline=None, max_examples=60)
@@ -87,16 +88,19 @@ def small_estate() -> Estate:
 @pytest.fixture
 def standin() -> Iterator[Callable[..., RunningStandin]]:
     running: list[RunningStandin] = []
+    partners: Partners = {}
 
     def make(name: str = "heron-1", *, now: datetime | None = None) -> RunningStandin:
         estate = make_estate(size="small", anchor_on=ANCHOR_ON)
         array = next(array for array in estate.arrays if array.name == name)
         clock = (lambda: now) if now else (lambda: datetime.now(UTC))
         service = Service(
-            estate, array=array, user=USER, password=PASSWORD, now=clock, writer=WRITER
-        )
+            estate, array=array, user=USER, password=PASSWORD, now=clock, writer=WRITER,
+            partners=partners,
+        )  # fmt: skip
         service.faults.set({"kind": "none"})
         one = RunningStandin(service)
+        partners[one.url.partition("//")[2]] = service.tree.ground
         running.append(one)
         return one
 

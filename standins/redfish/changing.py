@@ -84,6 +84,10 @@ class Changes:
 
     def deleted(self, volume: Volume) -> None:
         """Delete a volume that nobody sees any more."""
+        if volume.mirrors or volume.mirror_of is not None:
+            raise RefusalError(
+                409, code="ResourceInUse", text=f"{volume.name} is mirrored; end that first."
+            )
         if volume.seen_by or volume.is_mapped:
             raise RefusalError(
                 409, code="ResourceInUse", text=f"{volume.name} is mapped; take that back first."

@@ -1,10 +1,8 @@
 """The HTTP service of one array: sessions, paging, expansion, ETags, errors and faults."""
 
 import asyncio
-import base64
 import hashlib
 import json
-import secrets
 import time
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
@@ -22,14 +20,14 @@ from standins.hands import deploy
 from standins.redfish.answers import error_of, is_of_the_volume, limits_in, missing
 from standins.redfish.changing import TASKS, Changes, RefusalError
 from standins.redfish.faults import Faults
+from standins.redfish.mirroring import ASSIGN, REMOVE, Mirroring, Partners
+from standins.redfish.sessions import SESSIONS, Sessions
 from standins.redfish.shapes import MAKER, ROOT, Resource
 from standins.redfish.tree import Tree
 
 PAGE_MEMBERS = 25
-SESSION_SECONDS = 1800
 CLOCK_AHEAD = timedelta(days=3)
 OVERFLOWING_BYTES = 2**63
-SESSIONS = f"{ROOT}/SessionService/Sessions"
 MOVING = ("Capacity", "IOStatistics", "RemainingCapacityPercent")
 OPTIONAL = ("IOStatistics", "RemainingCapacityPercent", "CapacitySources", "Links")
 
@@ -48,6 +46,7 @@ class Service:
         flow: Flow | None = None,
         writer: tuple[str, str] | None = None,
         hosts_changed: Callable[[], None] = lambda: None,
+        partners: Partners | None = None,
     ) -> None:
         """Serve an array of the estate at the moment that ``now`` tells."""
         self._hosts_changed = hosts_changed
@@ -55,10 +54,10 @@ class Service:
         flow = flow or Flow(estate, since=estate.day_of(now()))
         self.tree = Tree(estate, array=array, flow=flow)
         self.changes = Changes(self.tree.ground)
+        self.mirroring = Mirroring(self.tree.ground, {} if partners is None else partners)
         self._now = now
-        self.passwords = {user: password, **dict([writer] if writer else [])}
+        self.sessions = Sessions({user: password, **dict([writer] if writer else [])})
         self.writer = writer[0] if writer else ""
-        self.sessions: dict[str, tuple[str, float, str]] = {}  # token: (id, expires, user)
         self.faults = Faults(kind="busy" if array.story.is_busy else "none")
 
     def app(self) -> Starlette:
@@ -107,47 +106,14 @@ class Service:
         return JSONResponse({"n_vms": n_vms})
 
     async def _sessions(self, request: Request) -> Response:
-        if request.method == "GET":
-            return self._refusal_of(request) or self._collection(
-                SESSIONS, members=[f"{SESSIONS}/{i}" for i, *_ in self.sessions.values()],
-                request=request,
-            )  # fmt: skip
-        try:
-            wanted = await request.json()
-        except ValueError:
-            return error_of(400, code="MalformedJSON", text="The request body is not JSON.")
-        user = str(wanted.get("UserName"))
-        if user not in self.passwords or wanted.get("Password") != self.passwords[user]:
-            return error_of(401, code="InvalidAccount", text="User name or password is wrong.")
-        token, identifier = secrets.token_hex(16), secrets.token_hex(4)
-        self.sessions[token] = (identifier, time.monotonic() + SESSION_SECONDS, user)
-        return JSONResponse(
-            self._session_body(identifier, user=user),
-            status_code=201,
-            headers={"X-Auth-Token": token, "Location": f"{SESSIONS}/{identifier}"},
+        if request.method == "POST":
+            return await self.sessions.begin(request)
+        return self._refusal_of(request) or self._collection(
+            SESSIONS, members=self.sessions.paths(), request=request
         )
 
     async def _session(self, request: Request) -> Response:
-        refusal = self._refusal_of(request)
-        if refusal is not None:
-            return refusal
-        wanted = request.path_params["session"]
-        token = next((t for t, (i, *_) in self.sessions.items() if i == wanted), None)
-        if token is None:
-            return missing(request.url.path)
-        if request.method == "DELETE":
-            del self.sessions[token]
-            return Response(status_code=204)
-        return JSONResponse(self._session_body(wanted, user=self.sessions[token][2]))
-
-    def _session_body(self, identifier: str, *, user: str) -> Resource:
-        return {
-            "@odata.type": "#Session.v1_7_1.Session",
-            "@odata.id": f"{SESSIONS}/{identifier}",
-            "Id": identifier,
-            "Name": "Session",
-            "UserName": user,
-        }
+        return self._refusal_of(request) or self.sessions.one(request)
 
     async def _read(self, request: Request) -> Response:
         path = request.url.path.rstrip("/")
@@ -183,21 +149,9 @@ class Service:
         return None
 
     def _refusal_of(self, request: Request) -> Response | None:
-        return None if self._user_of(request) else error_of(
+        return None if self.sessions.user_of(request) else error_of(
             401, code="NoValidSession", text="Sign in first, or anew: the session may have expired."
         )  # fmt: skip
-
-    def _user_of(self, request: Request) -> str | None:
-        token = request.headers.get("X-Auth-Token")
-        if token is not None:
-            _, expires, user = self.sessions.get(token, ("", 0.0, ""))
-            return user if expires > time.monotonic() else None
-        kind, _, coded = request.headers.get("Authorization", "").partition(" ")
-        for user, password in self.passwords.items():
-            wanted = base64.b64encode(f"{user}:{password}".encode()).decode()
-            if kind.lower() == "basic" and secrets.compare_digest(coded, wanted):
-                return user
-        return None
 
     async def _set(self, request: Request) -> Response:
         """Set the limits of a volume: by who may, on the state that was seen, both or none."""
@@ -236,6 +190,9 @@ class Service:
         refusal = refusal or self._refusal_of_reader(request)
         if refusal is not None:
             return refusal
+        place, _, action = path.rpartition("/Actions/")
+        if action in (ASSIGN, REMOVE) and (volume := self.tree.ground.volume_at(place)):
+            return await self._mirror(volume, action, request=request)
         if path != f"{self.tree.ground.storage}/Volumes":
             return error_of(405, code="OperationNotAllowed", text="Nothing can be made here.")
         try:
@@ -250,6 +207,26 @@ class Service:
             return self.changes.created(told, share=share)
 
         return self._done(do, name=f"Create {told['Name']}", request=request, status=201)
+
+    async def _mirror(self, volume: Volume, action: str, *, request: Request) -> Response:
+        """Begin or end a mirror of a volume; half of one is none."""
+        try:
+            told = await request.json()
+            self.mirroring.check(volume, action, told)
+        except ValueError:
+            return error_of(400, code="MalformedJSON", text="The request body is not JSON.")
+        except RefusalError as exc:
+            return error_of(exc.status, code=exc.code, text=exc.text)
+        url = request.url
+        source = f"{url.scheme}://{url.netloc}{self.tree.ground.path_of(volume)}"
+        day = self.tree.ground.estate.day_of(self.now())
+
+        def do(share: float = 1.0) -> str:
+            if share == 1.0:
+                self.mirroring.do(volume, action, told, source=source, day=day)
+            return ""
+
+        return self._done(do, name=f"{action} {volume.name}", request=request, status=204)
 
     async def _delete(self, request: Request) -> Response:
         """Delete a volume that nobody sees."""
@@ -301,7 +278,7 @@ class Service:
         return [f"{TASKS}/{number}" for number in self.changes.tasks]
 
     def _refusal_of_reader(self, request: Request) -> Response | None:
-        if self._user_of(request) == self.writer:
+        if self.sessions.user_of(request) == self.writer:
             return None
         return error_of(403, code="InsufficientPrivilege", text="This account may read only.")
 

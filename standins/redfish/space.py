@@ -5,6 +5,7 @@ from datetime import UTC, datetime, time, timedelta
 from standins.arrays import Pool, Volume, written_bytes
 from standins.holding import snapshot_bytes
 from standins.redfish.ground import N_SNAPSHOTS, Ground
+from standins.redfish.mirroring import actions_of, told_of
 from standins.redfish.shapes import (
     MAKER,
     OK,
@@ -152,8 +153,10 @@ def volume(ground: Ground, pool: Pool, volume: Volume, *, path: str, day: float)
             }
         ],
         Status=OK,
+        Actions=actions_of(path),
         **_limits(ground, volume),
         **_replica(ground, volume),
+        **told_of(volume),
     )
 
 

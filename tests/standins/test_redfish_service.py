@@ -21,7 +21,7 @@ def test_a_public_client_library_logs_in_and_walks_the_tree(heron, monkeypatch):
     client.logout()
     assert pool["Capacity"]["Data"]["ConsumedBytes"] > 0
     assert volume["Identifiers"][0]["DurableNameFormat"] == "NAA"
-    assert heron.service.sessions == {}
+    assert heron.service.sessions.open == {}
 
 
 def test_every_link_leads_to_a_resource_that_names_itself(signed_in):

@@ -226,6 +226,10 @@ class _Writer:
             copy = self.born.get(("volume", pair.right))
             name = copy.name if copy else table.names[pair.right]
             values: Values = {"volume": self._named(of), "copy": name}
+            if copy:
+                values |= {"pool": self._name("pool", copy), "pool_id": self._id("pool", copy)}
+            else:
+                values["copy_id"] = int(table.ids[pair.right])
             if pair.is_there:
                 title = f"Mirror volume {self._named(of)} to volume {name}"
                 yield self._step(of, StepKind.START_MIRROR, title, values)

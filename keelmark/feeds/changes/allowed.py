@@ -37,8 +37,10 @@ SIZE: Final = "size"
 NAME: Final = "name"
 ENDS: Final = "ends"  # the ports of hosts that see a volume
 DELETION: Final = "deletion"
+MIRRORS: Final = "mirrors"  # the volumes that hold what a volume holds
 CLONES: Final = "clones"  # of a volume, that share its space
 MOST_CLONES: Final = 500
+MOST_MIRRORS: Final = 16
 
 
 def fault_of(what: str, values: Mapping[str, Value]) -> str:
@@ -95,6 +97,15 @@ def _fault_of_clones(values: Mapping[str, Value]) -> str:
     return next((fault for one in names if (fault := _fault_of_name({"name": one}))), "")
 
 
+def _fault_of_mirrors(values: Mapping[str, Value]) -> str:
+    targets = values["targets"]
+    if not isinstance(targets, list) or len(targets) > MOST_MIRRORS:
+        return f"Name at most {MOST_MIRRORS} volumes that mirror it."
+    is_good = all(isinstance(one, str) and one for one in targets)
+    is_good = is_good and len(set(targets)) == len(targets)
+    return "" if is_good else "Each volume is named once, by its worldwide name."
+
+
 def _is_whole(value: Value) -> TypeGuard[int]:
     return isinstance(value, int) and not isinstance(value, bool)
 
@@ -123,6 +134,10 @@ SETTABLE: Final[dict[str, Settable]] = {
     DELETION: Settable(
         kind="volume", protocol=Protocol.REDFISH, seen=("name", "size_bytes"), wanted=(),
         word="volumes", has_back=False,
+    ),
+    MIRRORS: Settable(
+        kind="volume", protocol=Protocol.REDFISH, seen=("targets",), wanted=("targets",),
+        word="mirrors of volumes", fault=_fault_of_mirrors,
     ),
     CLONES: Settable(
         kind="volume", protocol=Protocol.REDFISH, seen=("name", "size_bytes"), wanted=("names",),

@@ -16,11 +16,13 @@ from keelmark.feeds.changes.allowed import (
     DELETION,
     ENDS,
     LIMITS,
+    MIRRORS,
     NAME,
     SIZE,
     VOLUME,
     Values,
 )
+from keelmark.feeds.changes.elsewhere import places_named
 from keelmark.feeds.changes.writers import Outcome, Progress, Sending, guarded, writer_of
 from keelmark.feeds.errors import BusyError, CollectError, NotAsSeenError, UnreachableError
 from keelmark.feeds.far_end import FarEnd
@@ -34,6 +36,7 @@ log = structlog.get_logger()
 _DEEDS: Final = {
     LIMITS: "set limits", VOLUME: "make volume", SIZE: "extend volume", NAME: "rename volume",
     ENDS: "map volume", DELETION: "delete volume", CLONES: "clone volume",
+    MIRRORS: "mirror volume",
 }  # fmt: skip
 LOOK_AGAIN: Final = timedelta(seconds=20)  # after which counters tell what a new limit does
 
@@ -115,7 +118,7 @@ def _sent(change: Change, *, places: dict[str, str]) -> Outcome:
 
     sending = Sending(
         place=place, uids=uids, was=change.was, wanted=change.wanted, progress=change.progress,
-        keep=keep,
+        keep=keep, elsewhere=places_named(change, find=writer.find),
     )  # fmt: skip
     return writer.send(far_end, sending)
 

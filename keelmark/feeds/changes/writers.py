@@ -11,6 +11,7 @@ from keelmark.feeds.changes.allowed import (
     DELETION,
     ENDS,
     LIMITS,
+    MIRRORS,
     NAME,
     SETTABLE,
     SIZE,
@@ -32,13 +33,15 @@ class Sending:
     """One thing at a far end, what it was seen at and what it is to be set to.
 
     ``progress`` is what earlier tries have kept; ``keep`` writes it down at once, before anything
-    is sent that must not be sent twice.
+    is sent that must not be sent twice. ``elsewhere`` tells by worldwide name where the other
+    things stand that the values name: a path of the same far end, or an address at another.
     """
 
     place: str  # its path, as it was found by its worldwide name; empty where it was not
     uids: frozenset[str]  # it must still bear one of them
     was: Values
     wanted: Values
+    elsewhere: Mapping[str, str] = field(default_factory=dict)
     progress: Progress = field(default_factory=dict)
     keep: Callable[[Progress], None] = _forget
 
@@ -67,12 +70,12 @@ def writer_of(what: str) -> Writer:
     settable = SETTABLE.get(what)
     if settable is None or settable.protocol != Protocol.REDFISH:
         raise NoWriterError(what=what)
-    from keelmark.feeds.redfish import cloning, making, setting
+    from keelmark.feeds.redfish import cloning, making, mirroring, setting
 
     sends = {
         LIMITS: setting.set_limits, SIZE: setting.set_size, NAME: setting.set_name,
         ENDS: setting.set_ends, VOLUME: making.make_volume, DELETION: making.delete_volume,
-        CLONES: cloning.make_clones,
+        CLONES: cloning.make_clones, MIRRORS: mirroring.set_mirrors,
     }  # fmt: skip
     find = making.find_pools if settable.kind == "pool" else setting.find_volumes
     return Writer(find=find, send=sends[what])

@@ -23,7 +23,9 @@ from keelmark.feeds.redfish.resource import (
     backing_of,
     class_of,
     dig,
+    far_place,
     first_text_in,
+    is_mirror,
     limits_of,
     link_of,
     name_of,
@@ -33,6 +35,7 @@ from keelmark.feeds.redfish.resource import (
     safe_name,
     serial_of,
     snapshot_bytes_of,
+    targets_of,
     truth_in,
     uid_of,
 )
@@ -228,7 +231,7 @@ class Facts:
         self.volumes.append(
             VolumeDocument(
                 uid=uid_of(resource) or self._place(resource),
-                also=[self._place(resource), *self.exports.get(path_of(resource), [])],
+                also=self._also(resource),
                 pool_uid=pool.uid if pool else None,
                 array_uid=None if pool else self.array.uid,
                 name=name,
@@ -244,10 +247,16 @@ class Facts:
                 is_deduplicated=truth_in(resource, "Deduplicated"),
                 qos_min_iops=least,
                 qos_max_iops=most,
+                replicated_to=targets_of(resource, url=self.url),
                 read_at=self.read_at,
             )
         )
         self._count(self.volumes[-1].uid, resource)
+
+    def _also(self, resource: Resource) -> list[str]:
+        """The other names of a volume; other arrays know one that mirrors by its address alone."""
+        far = [far_place(path_of(resource), of=self.url)] if is_mirror(resource) else []
+        return [self._place(resource), *far, *self.exports.get(path_of(resource), [])]
 
     def _is_mapped(self, resource: Resource, *, mapped_to: list[str] | None) -> bool | None:
         """An exported volume is seen by whoever mounts it."""

@@ -1,12 +1,15 @@
 """Reads single properties of a resource, of whatever shape an array sends it."""
 
 from math import isnan
-from typing import Any
+from typing import Any, Final
+from urllib.parse import urljoin, urlsplit
 
 from keelmark.core.units import MAX_BYTES
 from keelmark.estate.documents import ArrayDocument
+from keelmark.estate.uids import safe_uid
 
 Resource = dict[str, Any]  # Any: JSON of whatever shape the array sends
+_PORTS: Final = {"https": 443, "http": 80}
 FORMS = {
     "NAA": "naa", "EUI": "eui", "NGUID": "nguid", "UUID": "uuid", "FC_WWN": "wwn", "iQN": "iqn",
     "NQN": "iqn",
@@ -63,6 +66,42 @@ def amount_in(holder: Resource, name: str) -> tuple[int | None, str]:
 def safe_name(text: str) -> str:
     """Return a text with only what a plain uid may hold."""
     return "".join(c if c.isascii() and (c.isalnum() or c in "._:-") else "-" for c in text)
+
+
+def far_place(where: str, *, of: str) -> str:
+    """Return the uid of what stands at an address, or at a path of the array at ``of``.
+
+    Arrays know each other by address alone; only what is written alike is the same.
+    """
+    parts = urlsplit(urljoin(of.rstrip("/") + "/", where))
+    port = parts.port or _PORTS.get(parts.scheme, 0)
+    return f"path.{safe_uid(f'{parts.hostname or str()}:{port}{parts.path}'.rstrip('/'))}"
+
+
+def targets_of(volume: Resource, *, url: str) -> list[str] | None:
+    """Return the uids of the volumes that mirror a volume, by place; None where it does not say.
+
+    What it tells and is no address is left out.
+    """
+    near, far = volume.get("ReplicaTargets"), volume.get("RemoteReplicaTargets")
+    if not isinstance(near, list) and not isinstance(far, list):
+        return None
+    told = [path_of(one) for one in near or [] if isinstance(one, dict)]
+    told += [one for one in far or [] if isinstance(one, str)]
+    return sorted({place for one in told if one and (place := _place_or_none(one, url=url))})
+
+
+def _place_or_none(where: str, *, url: str) -> str:
+    try:
+        return far_place(where, of=url)
+    except ValueError:
+        return ""
+
+
+def is_mirror(volume: Resource) -> bool:
+    """Whether another volume, here or at another array, is mirrored to it."""
+    info = dig(volume, "ReplicaInfo")
+    return info.get("ReplicaType") == "Mirror" or bool(info.get("RemoteSourceReplica"))
 
 
 def serial_of(array: ArrayDocument) -> str:

@@ -24,6 +24,7 @@ from keelmark.feeds.changes.allowed import (
     DELETION,
     ENDS,
     LIMITS,
+    MIRRORS,
     SETTABLE,
     SIZE,
     VOLUME,
@@ -32,7 +33,7 @@ from keelmark.feeds.changes.allowed import (
 from keelmark.feeds.changes.reading import LIVE, setters_of
 from keelmark.feeds.models import Change, ChangeState
 from keelmark.scenarios.models import StepState, WorkStep
-from keelmark.scenarios.selectors.proving import volume_of
+from keelmark.scenarios.selectors.proving import copy_of, volume_of
 
 PORT_FORMS: Final = ("wwn.", "iqn.", "nqn.", "eui.", "naa.")
 MOST_TOLD: Final = 3
@@ -239,6 +240,27 @@ def _limited(step: WorkStep) -> Carriage:
     )  # fmt: skip
 
 
+def _mirrored(step: WorkStep) -> Carriage:
+    """A volume that is mirrored to one more, or to one less."""
+    volume = Volume.objects.filter(pk=step.subject_id, entity__retired_at=None).first()
+    if volume is None:
+        return Carriage(why="the volume is not known any more")
+    copy, is_begun = copy_of(step), step.kind == StepKind.START_MIRROR
+    if copy is None:
+        says = "the volume that is to mirror it has to be read first"
+        return Carriage(why=says, is_later=is_begun)
+    replicas = Replica.objects.filter(volume=volume)
+    if replicas.filter(target=None).exists():
+        return Carriage(why="it is mirrored to a volume that no feed tells of")
+    was = set(replicas.values_list("target__uid", flat=True))
+    one = {copy.entity.uid}
+    wanted = was | one if is_begun else was - one
+    return Carriage(
+        what=MIRRORS, entity_id=volume.pk, was={"targets": sorted(was)},
+        wanted={"targets": sorted(wanted)},
+    )  # fmt: skip
+
+
 def _allotted(step: WorkStep) -> Carriage:
     """An allotment, which is made here and nowhere else."""
     places = [step.subject_id or 0, int(step.values["tenant_id"])]
@@ -282,6 +304,8 @@ _CARRIED: Final[dict[StepKind, Callable[[WorkStep], Carriage]]] = {
     StepKind.ALLOT: _allotted,
     StepKind.REVISE_TIER: _revised,
     StepKind.SET_LIMITS: _limited,
+    StepKind.START_MIRROR: _mirrored,
+    StepKind.END_MIRROR: _mirrored,
     StepKind.NAME_TIER: _given,
     StepKind.PROMISE_POLICY: _given,
     StepKind.REMOVE: _removed,

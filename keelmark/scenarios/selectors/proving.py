@@ -75,6 +75,18 @@ def volume_of(step: WorkStep) -> Volume | None:
     return named.order_by("-entity__first_seen_at").first()
 
 
+def copy_of(step: WorkStep) -> Volume | None:
+    """Return the volume that mirrors another, or is to: known before, or made for it since."""
+    there = Volume.objects.filter(entity__retired_at=None)
+    if copy_id := step.values.get("copy_id"):
+        return there.filter(pk=copy_id).first()
+    named = there.filter(
+        entity__name=step.values["copy"], pool_id=step.values.get("pool_id"),
+        entity__first_seen_at__gte=_since(step),
+    )  # fmt: skip
+    return named.order_by("-entity__first_seen_at").first()
+
+
 def _volume_created(step: WorkStep) -> Proof:
     found = volume_of(step)
     if found is None:
@@ -208,7 +220,10 @@ def _mirrored(step: WorkStep) -> Proof:
     volume = Volume.objects.filter(pk=step.subject_id, entity__retired_at=None).first()
     if volume is None:
         return _gone()
-    stands = Replica.objects.filter(volume=volume, target__name=step.values["copy"]).exists()
+    copy = copy_of(step)
+    if copy is None and step.kind == StepKind.START_MIRROR:
+        return Proof(is_so=False, says="the volume that mirrors it is not read")
+    stands = copy is not None and Replica.objects.filter(volume=volume, target=copy.pk).exists()
     says = f"{'' if stands else 'not '}mirrored to {step.values['copy']}"
     is_so = stands == (step.kind == StepKind.START_MIRROR)
     return Proof(is_so=is_so, read_at=volume.read_at, says=says)

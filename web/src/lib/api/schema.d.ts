@@ -6412,7 +6412,7 @@ export interface operations {
                 /** @description The pagination cursor value. */
                 cursor?: string;
                 /** @description of one sort */
-                what?: "clones" | "deletion" | "ends" | "limits" | "name" | "size" | "volume";
+                what?: "clones" | "deletion" | "ends" | "limits" | "mirrors" | "name" | "size" | "volume";
             };
             header?: never;
             path?: never;
