@@ -1,6 +1,7 @@
 """The demo's allotments and scenarios, made by its planner out of what the estate leaves."""
 
 from datetime import timedelta
+from decimal import Decimal
 from typing import Any
 
 from keelmark.access.clock import utc_today
@@ -12,6 +13,15 @@ ALLOTTED = (
     ("Seabed Mapping", "Deep", 24 * TIB, 6_000), ("Tide Gauges", "Deep", 8 * TIB, 2_000),
     ("Tide Gauges", "Steady", 3 * TIB, 0),
 )  # fmt: skip
+# What a TiB and month costs by class, as it was drawn up, and drawn up anew.
+CURRENCY = "crowns"
+PRICES = (
+    ({"Swift": "46", "Steady": "24", "Deep": "8.5"}, "As of the last contracts."),
+    (
+        {"Swift": "42", "Steady": "24", "Deep": "9.25"},
+        "Fast drives became cheaper, floor space dearer.",
+    ),
+)
 INTAKE, BUYING = "Sonar intake", "Buy first"
 SONAR = {
     "name": "sonar-ingest", "n_vms": 24, "n_cpus": 8, "memory_bytes": 32 * GIB,
@@ -36,6 +46,7 @@ def plan_ahead(*, planner: str, password: str) -> None:
     Membership.objects.get(user=person).tenants.set(tides)
     if Scenario.objects.exists() or Allotment.objects.exists():
         return
+    _price(actor)
     rooms = _rooms()
     for tenant, service_class, n_bytes, min_iops in ALLOTTED:
         of = Entity.objects.filter(kind="tenant", name=tenant, retired_at=None).first()
@@ -48,6 +59,18 @@ def plan_ahead(*, planner: str, password: str) -> None:
                 min_iops=min_iops, note="For the year.",
             )  # fmt: skip
     _draw_up(actor)
+
+
+def _price(actor: Any) -> None:  # Any: a person; Django is not ready where this is imported
+    from keelmark.core.prices import Basis
+    from keelmark.scenarios.models import PriceRevision
+    from keelmark.scenarios.services.pricing import draw_up_prices
+
+    for by_class, note in PRICES if not PriceRevision.objects.exists() else ():
+        draw_up_prices(
+            actor=actor, seen_version=None, currency=CURRENCY, basis=Basis.PROMISED, note=note,
+            by_class={name: Decimal(price) for name, price in by_class.items()},
+        )  # fmt: skip
 
 
 def _rooms() -> list[tuple[int, str, int]]:

@@ -7,6 +7,7 @@ from django.db.models import Q
 MAX_NAME = 100
 MAX_NOTE = 2000
 MAX_MOVES = 200
+MAX_CURRENCY = 12
 
 
 class State(models.TextChoices):
@@ -158,3 +159,21 @@ class Comment(models.Model):
 
     def __str__(self) -> str:
         return f"{self.author_name}: {self.text[:40]}"
+
+
+class PriceRevision(models.Model):
+    """What bytes cost from a moment on: the newest one counts."""
+
+    number = models.PositiveIntegerField(unique=True)
+    currency = models.CharField(max_length=MAX_CURRENCY)
+    basis = models.CharField(max_length=10)
+    by_class = models.JSONField()  # money for a TiB and month, as text, by service class
+    note = models.CharField(max_length=MAX_NOTE, default="", blank=True)
+    made_at = models.DateTimeField()
+    made_by = models.CharField(max_length=150)
+
+    class Meta:
+        ordering = ["-number"]
+
+    def __str__(self) -> str:
+        return f"prices r{self.number}"

@@ -20,6 +20,7 @@ from keelmark.scenarios.api.orders import (
 )
 from keelmark.scenarios.api.outcomes import OutcomeView, ScenarioCourseView
 from keelmark.scenarios.api.placements import PlacementView
+from keelmark.scenarios.api.prices import PricesView
 from keelmark.scenarios.api.scenarios import (
     MoveKindsView,
     MovesView,
@@ -57,6 +58,7 @@ urlpatterns = [
         DrawnVolumeView.as_view(),
         name="drawn-volume",
     ),
+    path("prices", PricesView.as_view(), name="prices"),
     path("reservations", ReservationsView.as_view(), name="reservations"),
     path(f"{ONE}/order", OrderView.as_view(), name="scenario-order"),
     path(f"{ONE}/order/proof", OrderProofView.as_view(), name="scenario-order-proof"),

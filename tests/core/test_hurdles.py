@@ -11,7 +11,7 @@ from keelmark.core.errors import RangeError
 from keelmark.core.forecast import paths, runway
 from keelmark.core.placement.ground import AllottedColumns, early_after, space_left
 from keelmark.core.placement.hurdles import Check, hurdles_of
-from keelmark.core.placement.ranking import Weights, left_by, place_together, ranked, scores
+from keelmark.core.placement.ranking import Aim, Weights, left_by, place_together, ranked, scores
 from keelmark.core.placement.workloads import MOST_VMS, Apart, DiskAsked, demands_of
 from keelmark.core.policy.judging import Policy
 from keelmark.core.units import GIB, TIB
@@ -208,7 +208,7 @@ def test_a_higher_weight_never_ranks_what_keeps_less_of_it_before(seed, of):
     clears = hurdles.clears()
     for name, kept in (("runway", left.early_days), ("balance", left.space_share),
                        ("performance", left.iops_share)):  # fmt: skip
-        alone = Weights(**{"runway": 0, "balance": 0, "performance": 0, name: 1})
+        alone = Weights(**{**dict.fromkeys(Aim, 0), name: 1})
         (order,) = ranked(clears, scores(left, alone, horizon_days=HORIZON))
         told = np.clip(np.nan_to_num(kept[0][order], nan=0.0, posinf=HORIZON), 0, None)
         limit_at = HORIZON if name == "runway" else 1
@@ -243,8 +243,7 @@ def test_a_disk_that_cannot_be_is_refused(change):
         DiskAsked(**({"size_bytes": GIB} | change))
 
 
-@pytest.mark.parametrize("change", [{"runway": -1}, dict.fromkeys(("runway", "balance",
-                                                                   "performance"), 0)])  # fmt: skip
+@pytest.mark.parametrize("change", [{"runway": -1}, {"cost": -1}, dict.fromkeys(Aim, 0)])
 def test_weights_by_which_nothing_is_ranked_are_refused(change):
     with pytest.raises(RangeError):
         Weights(**change)

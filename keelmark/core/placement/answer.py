@@ -36,7 +36,7 @@ class Candidate:
 
     ``n_fit`` is how many of its VMs fit there at most, whatever is asked for, and ``stopped_by``
     which limit stops the next. ``early_days``, ``space_share`` and ``iops_share`` are what is left
-    with all of it there, None where nobody tells.
+    with all of it there, ``cost_a_month`` what it costs by its last day, None where nobody tells.
     """
 
     place: int
@@ -47,6 +47,7 @@ class Candidate:
     early_days: float | None
     space_share: float | None
     iops_share: float | None
+    cost_a_month: float | None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -111,6 +112,7 @@ def answer(ground: Ground, workload: Workload, *, weights: Weights, horizon_days
                 early_days=_known(left.early_days[0, place]),
                 space_share=_finite(left.space_share[0, place]),
                 iops_share=_finite(left.iops_share[0, place]),
+                cost_a_month=_finite(left.cost_a_month[0, place]),
             )
         )
     _, spread = place_together(ground, [loose], weights=weights, horizon_days=horizon_days)

@@ -10,6 +10,7 @@ from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.estate.holds import Hold
 from keelmark.core.forecast import Outlook
 from keelmark.core.forecast.room import Additions, additions_of, room_until
+from keelmark.core.prices import NO_PRICES, Prices
 from keelmark.core.units import PERCENT
 
 
@@ -97,7 +98,13 @@ class Ground:
     quota_left: Mapping[str, float] = field(default_factory=dict)
     allotted: Mapping[str, AllottedColumns] = field(default_factory=dict)
     rejects: Mapping[str, Int64s] = field(default_factory=dict)
+    prices: Prices = NO_PRICES
     worked: Worked = field(default_factory=dict)
+
+    @property
+    def price(self) -> Float64s:
+        """Money for a TiB and month at each place, NaN where its class has no price."""
+        return np.append(self.prices.of(self.pools.service_class), np.nan)[self.pool]
 
     @property
     def array(self) -> Int64s:

@@ -19,6 +19,7 @@ from keelmark.core.placement.ground import (
     PoolColumns,
     SpaceColumns,
 )
+from keelmark.core.prices import NO_PRICES, Prices, classes_of_pools
 from keelmark.core.units import percent_of
 
 BITS_A_BYTE = 8
@@ -38,6 +39,7 @@ class Beside:
     min_iops: Float64s
     rejects: Mapping[str, Int64s] = field(default_factory=dict)
     owner: int = 0
+    prices: Prices = NO_PRICES
 
 
 def ground_of(
@@ -91,6 +93,7 @@ def ground_of(
         quota_left=_quotas(reading),
         allotted=_allotted(reading),
         rejects={name: told[pool] for name, told in beside.rejects.items()},
+        prices=beside.prices,
     )
 
 
@@ -99,16 +102,13 @@ def _pools(
 ) -> PoolColumns:  # fmt: skip
     table = reading.estate.table("pool")
     n = len(table)
-    classes = table.columns.get("class")
-    codes = classes.codes if isinstance(classes, Words) else np.full(n, NOWHERE)
-    words = np.array([*(classes.words if isinstance(classes, Words) else ()), ""], dtype=object)
     # What a plan brings that is not there yet stands behind all rows.
     promised, size = then.books["pool"].promised, then.books["pool"].size
     return PoolColumns(
         **_space(reading, "pool", planned),
         array=reading.link("pool", "array"),
         site=reading.link("pool", "site"),
-        service_class=words[codes].tolist(),
+        service_class=classes_of_pools(reading),
         usable_bytes=np.where(size.is_known, size.values, 0)[:n],
         promised_bytes=promised.values[:n],
         is_promise_known=promised.is_known[:n],

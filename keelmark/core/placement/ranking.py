@@ -14,7 +14,8 @@ from keelmark.core.placement.assigning import Assigned, assign
 from keelmark.core.placement.ground import Ground
 from keelmark.core.placement.hurdles import Check, Hurdles, hurdles_of
 from keelmark.core.placement.question import Limit, Question
-from keelmark.core.placement.workloads import Apart, Workload
+from keelmark.core.placement.workloads import Apart, Demands, Workload
+from keelmark.core.units import TIB
 
 PREFERENCE: Final = 0.25  # of the worth of a unit: the best place against the worst that clears
 GROUPS: Final = (Apart.POOL, Apart.ARRAY, Apart.SITE)
@@ -26,6 +27,7 @@ class Aim(StrEnum):
     RUNWAY = "runway"
     BALANCE = "balance"
     PERFORMANCE = "performance"
+    COST = "cost"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -35,6 +37,7 @@ class Weights:
     runway: float = 1.0
     balance: float = 1.0
     performance: float = 1.0
+    cost: float = 1.0
 
     def __post_init__(self) -> None:
         """Refuse weights by which nothing can be ranked."""
@@ -48,12 +51,14 @@ class Remains:
     """What a unit of each workload would leave at each place, (n_workloads, n_places) each.
 
     ``early_days`` is the runway to the limit mark on the bad case, ``space_share`` of the limit
-    that is left by the last day, ``iops_share`` of what the array sustains; NaN where nobody tells.
+    that is left by the last day, ``iops_share`` of what the array sustains; ``cost_a_month`` is
+    what the unit costs there by its last day. NaN where nobody tells.
     """
 
     early_days: Float64s
     space_share: Float64s
     iops_share: Float64s
+    cost_a_month: Float64s
 
 
 def left_by(ground: Ground, hurdles: Hurdles, *, horizon_days: int) -> Remains:
@@ -72,7 +77,7 @@ def left_by(ground: Ground, hurdles: Hurdles, *, horizon_days: int) -> Remains:
         speed = (_left(iops, ground) - demands.busy_iops[:, None]) / sustains
     return Remains(
         early_days=np.column_stack([early, np.full(len(early), np.nan)])[:, ground.pool],
-        space_share=space, iops_share=speed,
+        space_share=space, iops_share=speed, cost_a_month=_costs(ground, demands),
     )  # fmt: skip
 
 
@@ -80,23 +85,44 @@ def _left(limit: Limit, ground: Ground) -> Float64s:
     return np.append(limit.room, np.nan)[limit.rows(len(limit.demand), len(ground.pool))]
 
 
+def _costs(ground: Ground, demands: Demands) -> Float64s:
+    paid = ground.prices.bytes_paid(
+        promised=demands.promised_bytes, written=demands.written_bytes
+    )  # fmt: skip
+    return paid[:, None] / TIB * ground.price[None, :]
+
+
 def scores(left: Remains, weights: Weights, *, horizon_days: int) -> Float64s:
     """Return how well places keep what is to be kept, 0 to 1, (n_workloads, n_places).
 
-    A runway counts by its logarithm: from a month to two is as much as from a year to two. What
-    nobody tells counts as nothing left.
+    A runway counts by its logarithm: from a month to two is as much as from a year to two. A place
+    that costs twice as much as the cheapest keeps half. What nobody tells counts as nothing left;
+    where no place has a price, cost is no aim.
     """
     days = np.clip(np.nan_to_num(left.early_days, nan=0.0, posinf=horizon_days), 0, horizon_days)
     told = {
         Aim.RUNWAY: np.log1p(days) / np.log1p(horizon_days),
         Aim.BALANCE: np.clip(np.nan_to_num(left.space_share), 0, 1),
         Aim.PERFORMANCE: np.clip(np.nan_to_num(left.iops_share), 0, 1),
+        Aim.COST: _cheap(left.cost_a_month),
     }
     weight = {aim: getattr(weights, aim.value) for aim in Aim}
+    if not np.isfinite(left.cost_a_month).any():
+        weight[Aim.COST] = 0.0
     score = np.zeros(days.shape)
     for aim in Aim:
-        score += weight[aim] / sum(weight.values()) * told[aim]
+        if weight[aim]:
+            score += weight[aim] / sum(weight.values()) * told[aim]
     return score
+
+
+def _cheap(costs: Float64s) -> Float64s:
+    """How near each place comes to the cheapest of its row, 1 there, 0 where it has no price."""
+    known = np.isfinite(costs)
+    least = np.where(known, costs, np.inf).min(axis=1, initial=np.inf)[:, None]
+    with np.errstate(invalid="ignore", divide="ignore"):
+        share = np.where(costs == least, 1.0, least / costs)
+    return np.where(known, share, 0.0)
 
 
 def ranked(clears: Bools, score: Float64s) -> list[Int64s]:

@@ -20,6 +20,7 @@ from keelmark.scenarios.api.told import EndRead
 from keelmark.scenarios.selectors.courses import course_for
 from keelmark.scenarios.selectors.kept import drawn, scenario_for, standing_revision
 from keelmark.scenarios.selectors.outcomes import broken_in, figures_of, outcome_of
+from keelmark.scenarios.selectors.prices import currency_of_prices
 
 MOST_BESIDE = 3  # four side by side
 BESIDE = OpenApiParameter(
@@ -48,6 +49,13 @@ class OutcomeLineRead(serializers.Serializer[Record]):
         allow_null=True, help_text="disks, by the newest means at its limits; null: none was read"
     )
     n_starved = serializers.IntegerField(allow_null=True, help_text="the same")
+    costs_a_month = serializers.FloatField(
+        allow_null=True,
+        help_text="of the bytes of pools, by the price list; null: none has a price",
+    )
+    n_unpriced = serializers.IntegerField(
+        help_text="pools without a price, which cost nothing in it"
+    )
     first_end = EndRead(allow_null=True)
     order_by = EndRead(allow_null=True)
     spends = serializers.FloatField()
@@ -92,6 +100,7 @@ class TurnedRead(serializers.Serializer[Record]):
 
 class OutcomeRead(serializers.Serializer[Record]):
     at = AtRead()
+    currency = serializers.CharField(allow_blank=True, help_text="of prices; empty: there are none")
     lines = OutcomeLineRead(many=True)
     moved = MovedRead(many=True, help_text="whose runway the scenario moves, the first end first")
     n_moved = serializers.IntegerField()
@@ -160,7 +169,7 @@ class OutcomeView(APIView):
             )  # fmt: skip
         view, told = answers[0]
         answer = {
-            "at": at_told(view), "lines": lines,
+            "at": at_told(view), "lines": lines, "currency": currency_of_prices(),
             "moved": [asdict(one) for one in told.moved], "n_moved": told.n_moved,
             "turned": [asdict(one) for one in told.turned], "n_turned": told.n_turned,
         }  # fmt: skip

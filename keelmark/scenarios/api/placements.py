@@ -32,6 +32,7 @@ from keelmark.forecasts.api.pools import DatesRead, Int64Field
 from keelmark.forecasts.definitions.horizon import HORIZON_DAYS
 from keelmark.scenarios.selectors.outcomes import name_of
 from keelmark.scenarios.selectors.placing import Placing, dates_of, placing_of, policy_named
+from keelmark.scenarios.selectors.prices import currency_of_prices
 
 DAYS_PER_WEEK = 7
 MOST_DISKS = 60
@@ -66,6 +67,7 @@ class WeightsWrite(serializers.Serializer[Record]):
     runway = serializers.FloatField(min_value=0, max_value=100, default=1)
     balance = serializers.FloatField(min_value=0, max_value=100, default=1)
     performance = serializers.FloatField(min_value=0, max_value=100, default=1)
+    cost = serializers.FloatField(min_value=0, max_value=100, default=1)
 
 
 class WorkloadWrite(serializers.Serializer[Record]):
@@ -123,6 +125,9 @@ class CandidateRead(serializers.Serializer[Record]):
     early_days = serializers.FloatField(allow_null=True)
     space_percent = serializers.FloatField(allow_null=True)
     iops_percent = serializers.FloatField(allow_null=True)
+    cost_a_month = serializers.FloatField(
+        allow_null=True, help_text="of all of it there, by its last day; null: no price"
+    )
     before = DatesRead()
     after = DatesRead()
     lead_time_days = serializers.IntegerField()
@@ -136,6 +141,9 @@ class SpreadRead(serializers.Serializer[Record]):
 
 
 class PlacementRead(serializers.Serializer[Record]):
+    currency = serializers.CharField(
+        allow_blank=True, help_text="of what it costs; empty: no prices"
+    )
     promised_bytes = Int64Field()
     written_by_then_bytes = Int64Field()
     n_fitting = serializers.IntegerField()
@@ -248,6 +256,7 @@ def _told(placing: Placing, *, today: date) -> dict[str, Any]:  # Any: JSON
     ]
     last = np.array([workload.last_day], dtype=np.int64)
     return {
+        "currency": currency_of_prices(),
         "promised_bytes": workload.n_vms * sum(one.size_bytes for one in workload.disks),
         "written_by_then_bytes": round(
             float(workload.written_on(last)[0]) * (workload.n_vms // workload.vms_a_unit)
@@ -327,6 +336,7 @@ def _candidate(
         "early_days": early if early is not None and np.isfinite(early) else None,
         "space_percent": percent(one.space_share),
         "iops_percent": percent(one.iops_share),
+        "cost_a_month": one.cost_a_month,
         "before": dates(before[pool]), "after": dates(after[pool]),
         "lead_time_days": int(reading.estate.marks["pool"].lead_time_days[pool]),
     }  # fmt: skip

@@ -31,6 +31,7 @@ from keelmark.core.scenario.outcome import changes_of, room_with
 from keelmark.forecasts.definitions.horizon import HORIZON_DAYS
 from keelmark.readings.models import Measure
 from keelmark.scenarios.selectors.kept import PlannedMoves, planned_for
+from keelmark.scenarios.selectors.prices import standing_prices
 
 SPACES: Final = ("pool", "datastore")
 KEPT_REVISIONS: Final = 2
@@ -142,6 +143,7 @@ def _ground(view: View, *, planned: PlannedMoves | None, workloads: Sequence[Wor
     held = _held_iops(reading, owner=owner, last_day=span[1])
     beside = Beside(
         owner=owner,
+        prices=standing_prices(),
         busy_iops=busy_of_arrays(reading, measure=Measure.IOPS) + held.busy,
         busy_bytes_per_second=busy_of_arrays(reading, measure=Measure.THROUGHPUT),
         min_iops=np.nan_to_num(offers_at(reading, kind="array").must_min) + held.least,

@@ -1521,6 +1521,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/prices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What a TiB and month costs by service class. */
+        get: operations["prices_read"];
+        /** @description Draw up a new list, which counts from now on. */
+        put: operations["prices_draw_up"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/reference-vm": {
         parameters: {
             query?: never;
@@ -2416,6 +2434,12 @@ export interface components {
             before: unknown | null;
             after: unknown | null;
         };
+        /**
+         * @description * `promised` - promised
+         *     * `written` - written
+         * @enum {string}
+         */
+        BasisEnum: "promised" | "written";
         BerthsAtRead: {
             /** Format: date */
             on: string;
@@ -2486,6 +2510,11 @@ export interface components {
             space_percent: number | null;
             /** Format: double */
             iops_percent: number | null;
+            /**
+             * Format: double
+             * @description of all of it there, by its last day; null: no price
+             */
+            cost_a_month: number | null;
             before: components["schemas"]["DatesRead"];
             after: components["schemas"]["DatesRead"];
             lead_time_days: number;
@@ -2640,6 +2669,22 @@ export interface components {
             alike: components["schemas"]["AlikeRead"][];
             /** @description things that the table makes */
             n_made: number;
+        };
+        ClassCostsRead: {
+            name: string;
+            /**
+             * Format: decimal
+             * @description for a TiB and month; null: it has none
+             */
+            price: string | null;
+            n_pools: number;
+            promised_bytes: number | null;
+            written_bytes: number | null;
+            /**
+             * Format: double
+             * @description its pools, as it is
+             */
+            costs_a_month: number | null;
         };
         ClusterBerthsRead: {
             id: number;
@@ -4013,6 +4058,13 @@ export interface components {
             n_held: number | null;
             /** @description the same */
             n_starved: number | null;
+            /**
+             * Format: double
+             * @description of the bytes of pools, by the price list; null: none has a price
+             */
+            costs_a_month: number | null;
+            /** @description pools without a price, which cost nothing in it */
+            n_unpriced: number;
             first_end: components["schemas"]["EndRead"] | null;
             order_by: components["schemas"]["EndRead"] | null;
             /** Format: double */
@@ -4022,6 +4074,8 @@ export interface components {
         };
         OutcomeRead: {
             at: components["schemas"]["AtRead"];
+            /** @description of prices; empty: there are none */
+            currency: string;
             lines: components["schemas"]["OutcomeLineRead"][];
             /** @description whose runway the scenario moves, the first end first */
             moved: components["schemas"]["MovedRead"][];
@@ -4352,6 +4406,8 @@ export interface components {
             results: components["schemas"]["PlacedOneRead"][];
         };
         PlacementRead: {
+            /** @description of what it costs; empty: no prices */
+            currency: string;
             promised_bytes: number;
             written_by_then_bytes: number;
             n_fitting: number;
@@ -4487,6 +4543,39 @@ export interface components {
             limit: components["schemas"]["DatesRead"];
             /** Format: date */
             order_by_on: string | null;
+        };
+        PriceRevisionRead: {
+            readonly number: number;
+            readonly currency: string;
+            /** @description which bytes are paid for */
+            readonly basis: string;
+            readonly by_class: unknown;
+            readonly note: string;
+            /** Format: date-time */
+            readonly made_at: string;
+            readonly made_by: string;
+        };
+        PricesRead: {
+            /** @description for If-Match */
+            version: string;
+            /** @description of the revision that counts; 0: none was drawn up */
+            number: number;
+            currency: string;
+            basis: components["schemas"]["BasisEnum"];
+            note: string;
+            classes: components["schemas"]["ClassCostsRead"][];
+            /** @description the newest first */
+            revisions: components["schemas"]["PriceRevisionRead"][];
+        };
+        PricesWriteRequest: {
+            currency: string;
+            basis: components["schemas"]["BasisEnum"];
+            /** @description a class left out has none */
+            by_class: {
+                [key: string]: string;
+            };
+            /** @default  */
+            note: string;
         };
         /** @description RFC 9457 problem details. */
         Problem: {
@@ -5684,6 +5773,11 @@ export interface components {
              * @default 1
              */
             performance: number;
+            /**
+             * Format: double
+             * @default 1
+             */
+            cost: number;
         };
         /**
          * @description * `past` - past
@@ -10305,6 +10399,83 @@ export interface operations {
                 };
             };
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    prices_read: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PricesRead"];
+                };
+            };
+        };
+    };
+    prices_draw_up: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the version that was seen; 428 without it, 412 with what stands now */
+                "If-Match"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PricesWriteRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PricesRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            428: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -19,7 +19,7 @@
     {
       name: 'Scenarios',
       path: '/scenarios',
-      also: ['/scenarios', '/try', '/allotments'],
+      also: ['/scenarios', '/try', '/allotments', '/prices'],
       needs: 'read feeds',
     },
     { name: 'Feeds', path: '/feeds', also: ['/feeds'], needs: 'read feeds' },

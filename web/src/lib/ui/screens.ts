@@ -37,6 +37,12 @@ export const SCREENS: Screen[] = [
     about: 'what teams may provision themselves',
     needs: 'read',
   },
+  {
+    name: 'Prices',
+    path: '/prices',
+    about: 'what bytes cost, by service class',
+    needs: 'read feeds',
+  },
   { name: 'Feeds', path: '/feeds', about: 'who tells us, and how late', needs: 'read feeds' },
   {
     name: 'Findings',

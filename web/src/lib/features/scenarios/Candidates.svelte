@@ -88,8 +88,8 @@
       <span class="lead block text-xs text-ink-soft" title={about(one)}>{about(one)}</span>
       <span
         class={['lead block text-xs', one.rank === null ? 'text-signal' : 'text-ink-soft']}
-        title={one.rank === null ? missesOf(one) : reasonOf(one)}
-        >{one.rank === null ? missesOf(one) : reasonOf(one)}</span
+        title={one.rank === null ? missesOf(one) : reasonOf(one, placement.currency)}
+        >{one.rank === null ? missesOf(one) : reasonOf(one, placement.currency)}</span
       >
     </th>
     {#each columns as check (check)}

@@ -2,14 +2,16 @@
   import { counted, exactBytes, formatCount, formatDay, preferences } from '$lib/format';
   import { bearing } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
+  import { money } from './prices';
   import type { Line } from './queries';
 
   /** What each does, a line each; better and worse than as it is told alike. */
   interface Props {
     lines: Line[];
     chosen: number;
+    currency: string; // of prices; empty where there are none
   }
-  let { lines, chosen }: Props = $props();
+  let { lines, chosen, currency }: Props = $props();
   const WORDS: Record<string, string> = {
     n_cpus: 'CPUs',
     memory_bytes: 'memory',
@@ -24,12 +26,20 @@
     | 'n_past_limit'
     | 'n_oversold'
     | 'n_held'
-    | 'n_starved';
+    | 'n_starved'
+    | 'costs_a_month';
   function turn(line: Line, name: Figure) {
     const [before, after] = [plain?.[name] ?? null, line[name]];
-    if (line.scenario_id === null || before === null || after === null || before === after)
-      return 0;
+    if (line.scenario_id === null || before === null || after === null) return 0;
+    if (Math.round(before) === Math.round(after)) return 0;
     return (after > before ? 1 : -1) * (name === 'n_berths' ? 1 : -1);
+  }
+  /** By how much more a month than as it is. */
+  function more(line: Line) {
+    const [was, now] = [plain?.costs_a_month ?? null, line.costs_a_month];
+    if (line.scenario_id === null || was === null || now === null) return '';
+    const by = Math.round(now - was);
+    return by === 0 ? '' : `, ${by > 0 ? '+' : '−'}${formatCount(Math.abs(by))}`;
   }
   const mark = (way: number) => (way > 0 ? ' better' : way < 0 ? ' worse' : '');
   const least = (line: Line) =>
@@ -51,7 +61,7 @@
         <th class="py-1 pr-2 font-normal">pools past limit</th>
         <th class="py-1 pr-2 font-normal">ends next, likely</th>
         <th class="py-1 pr-2 font-normal">order by</th>
-        <th class="py-1 font-normal">spend</th>
+        <th class="py-1 font-normal">{currency ? 'spend, then a month' : 'spend'}</th>
       </tr>
     </thead>
     <tbody>
@@ -136,7 +146,20 @@
                 class="block text-xs font-normal text-ink-soft">{line.order_by.name}</span
               >{:else}–{/if}
           </td>
-          <td class="py-1">{line.spends ? formatCount(line.spends) : '0'}</td>
+          <td class="py-1"
+            >{line.spends ? formatCount(line.spends) : '0'}{#if currency}<span
+                class={[
+                  'block text-xs font-normal',
+                  turn(line, 'costs_a_month') < 0 ? 'text-shoal' : 'text-ink-soft',
+                ]}
+                title={line.n_unpriced > 0
+                  ? `${counted('pool', line.n_unpriced)} without a price cost nothing in it`
+                  : undefined}
+                >{money(line.costs_a_month, currency)}{more(line)}{mark(
+                  turn(line, 'costs_a_month'),
+                )}</span
+              >{/if}</td
+          >
         </tr>
       {/each}
     </tbody>

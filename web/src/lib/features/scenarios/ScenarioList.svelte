@@ -76,6 +76,7 @@
         >
         <a class="pb-1 text-depth-5 underline" href={bearing.href('/try')}>where does work fit?</a>
         <a class="pb-1 text-depth-5 underline" href={bearing.href('/allotments')}>allotments</a>
+        <a class="pb-1 text-depth-5 underline" href={bearing.href('/prices')}>prices</a>
       </form>
     {/if}
   </div>

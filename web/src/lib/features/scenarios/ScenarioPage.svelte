@@ -213,7 +213,7 @@
       </div>
       <ProblemNote of="What it does" error={outcome.error} onretry={() => outcome.refetch()} />
       {#if outcome.data}
-        <OutcomeTable lines={outcome.data.lines} chosen={id} />
+        <OutcomeTable lines={outcome.data.lines} chosen={id} currency={outcome.data.currency} />
         <Turned turned={outcome.data.turned} n={outcome.data.n_turned} />
         <div class="flex items-baseline gap-3 pt-4">
           <h2 class="water">Runways that move</h2>

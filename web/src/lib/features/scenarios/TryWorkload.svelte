@@ -91,6 +91,7 @@
       classes={(classes.data?.classes ?? []).map((one) => one.name)}
       policies={(policies.data ?? []).map((one) => ({ value: String(one.id), name: one.name }))}
       tenants={(tenants.data ?? []).map((one) => one.name)}
+      hasPrices={(placement.data?.currency ?? '') !== ''}
       onchange={change}
     />
     {#if placement.data}

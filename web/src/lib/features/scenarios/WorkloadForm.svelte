@@ -3,19 +3,21 @@
   import { textOf } from '$lib/ui/events';
   import Field from '$lib/ui/Field.svelte';
   import Pick from '$lib/ui/Pick.svelte';
+  import { bearing } from '$lib/url/bearing.svelte';
   import DisksField from './DisksField.svelte';
   import { disksText, WEIGHTS, type Faults, type Form } from './workload';
 
-  /** What is to be placed, and what is to be kept: three sliders, each as far as it counts. */
+  /** What is to be placed, and what is to be kept: a slider each, as far as it counts. */
   interface Props {
     form: Form;
     faults: Faults;
     classes: string[];
     policies: { value: string; name: string }[];
     tenants: string[];
+    hasPrices: boolean;
     onchange: (name: keyof Form, text: string) => void;
   }
-  let { form, faults, classes, policies, tenants, onchange }: Props = $props();
+  let { form, faults, classes, policies, tenants, hasPrices, onchange }: Props = $props();
   type Plain = 'name' | 'count' | 'cpus' | 'memory' | 'exposure';
   const BEFORE: { name: Plain; label: string }[] = [
     { name: 'name', label: 'Called' },
@@ -33,6 +35,7 @@
     runway: 'the longest runway',
     balance: 'the most room left',
     performance: 'the most IOPS left',
+    cost: 'the lowest cost',
   };
   const any = (names: string[]) => [
     { value: '', name: 'any' },
@@ -92,7 +95,7 @@
   {/if}
   <fieldset>
     <legend class="font-medium text-ink-soft">What is to be kept</legend>
-    {#each WEIGHTS as name (name)}
+    {#each WEIGHTS.filter((name) => hasPrices || name !== 'cost') as name (name)}
       <label class="grid grid-cols-2 items-center gap-2"
         >{ABOUT[name]}<input
           type="range"
@@ -105,6 +108,13 @@
         /></label
       >
     {/each}
+    {#if !hasPrices}
+      <p class="text-ink-soft">
+        Cost is no aim yet: <a class="underline" href={bearing.href('/prices')}
+          >nothing has a price</a
+        >.
+      </p>
+    {/if}
     {#if faults.runway}<p class="text-signal">{faults.runway}</p>{/if}
   </fieldset>
 </form>

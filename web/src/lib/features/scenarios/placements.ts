@@ -2,6 +2,7 @@ import { queryOptions } from '@tanstack/svelte-query';
 import { api, bodyOf, type Schemas } from '$lib/api/client';
 import { keys } from '$lib/api/queries';
 import { addDays, formatCount, formatDay, preferences, todayIso } from '$lib/format';
+import { money } from './prices';
 import type { Move } from './queries';
 
 export type Workload = Schemas['WorkloadWriteRequest'];
@@ -72,13 +73,15 @@ export function amountOf(margin: Margin): string {
   return `${sign}${formatCount(Math.round(size))}`;
 }
 
-/** What a place would have left, by which it is ranked. */
-export function reasonOf(one: Candidate): string {
+/** What a place would have left and cost, by which it is ranked. */
+export function reasonOf(one: Candidate, currency: string): string {
   const runway =
     one.early_days === null ? 'no end in sight' : `${Math.round(one.early_days)} d, bad case`;
   const space = one.space_percent === null ? '' : `${Math.round(one.space_percent)} % space`;
   const iops = one.iops_percent === null ? '' : `${Math.round(one.iops_percent)} % IOPS`;
-  return `leaves ${[runway, space, iops].filter(Boolean).join(' · ')}`;
+  const cost =
+    one.cost_a_month === null ? '' : ` · costs ${money(one.cost_a_month, currency)} a month`;
+  return `leaves ${[runway, space, iops].filter(Boolean).join(' · ')}${cost}`;
 }
 
 /** By what a place is missed. */

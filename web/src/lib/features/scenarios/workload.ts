@@ -21,10 +21,11 @@ export interface Form {
   runway: string;
   balance: string;
   performance: string;
+  cost: string;
 }
 
 export type Faults = Partial<Record<keyof Form, string>>;
-export const WEIGHTS = ['runway', 'balance', 'performance'] as const;
+export const WEIGHTS = ['runway', 'balance', 'performance', 'cost'] as const;
 
 /** The form as the URL has it, with defaults for what it has not. */
 export function formOf(params: URLSearchParams): Form {
@@ -44,6 +45,7 @@ export function formOf(params: URLSearchParams): Form {
     runway: told('runway', '2'),
     balance: told('balance', '2'),
     performance: told('performance', '2'),
+    cost: told('cost', '2'),
   };
 }
 
