@@ -1,8 +1,9 @@
 import { sveltekit } from '@sveltejs/kit/vite';
 import tailwindcss from '@tailwindcss/vite';
-import { defineConfig } from 'vite';
+import { defineConfig } from 'vitest/config';
 
 export default defineConfig({
   plugins: [tailwindcss(), sveltekit()],
+  test: { include: ['src/**/*.test.ts'], setupFiles: ['tests-steady.ts'] },
   server: { proxy: { '/api': 'http://127.0.0.1:8400' } },
 });

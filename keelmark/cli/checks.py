@@ -52,6 +52,7 @@ def _commands() -> dict[str, list[str]]:
         "prettier": [*npm, "format:check"],
         "eslint": [*npm, "lint"],
         "svelte-check": [*npm, "check"],
+        "vitest": [*npm, "test"],
     }
 
 
