@@ -110,7 +110,7 @@ def test_a_tenants_quota_is_one_wherever_its_bytes_lie(api, estate):
         ("service_class", "Lukewarm"),
         ("policy_id", 999),
         ("apart", "afar"),
-        ("weights", {"runway": 0, "balance": 0, "performance": 0}),
+        ("weights", {"runway": 0, "balance": 0, "performance": 0, "cost": 0}),
     ],
 )
 def test_a_wrong_field_is_named(api, estate, field, value):

@@ -4,6 +4,7 @@
   import RunwayPair from '$lib/ui/RunwayPair.svelte';
   import { bearing } from '$lib/url/bearing.svelte';
   import MarginBar from './MarginBar.svelte';
+  import { money } from './prices';
   import {
     CHECK_NAMES,
     endOf,
@@ -112,6 +113,9 @@
     {/if}
     <td class="figures py-1 text-right">
       <span class="block font-semibold whitespace-nowrap text-plan">{endOf(one.after)}</span>
+      {#if one.cost_a_month !== null}<span class="block text-xs whitespace-nowrap text-ink-soft"
+          >{money(one.cost_a_month, placement.currency)} a month</span
+        >{/if}
       {#if isHere(one)}<span class="text-ink-soft">it is here</span
         >{:else if one.rank !== null}<button
           class="text-depth-5 underline"
