@@ -179,6 +179,7 @@ SPECTACULAR_SETTINGS = {
         "StepKindEnum": "keelmark.scenarios.api.orders.STEP_KINDS",
         "MoveKindEnum": "keelmark.scenarios.api.told.MOVE_KINDS",
         "ScenarioStateEnum": "keelmark.scenarios.api.told.SCENARIO_STATES",
+        "ObjectTierEnum": "keelmark.scenarios.api.objects.TIERS",
     },
 }
 PROCRASTINATE_ON_APP_READY = None

@@ -1,6 +1,6 @@
-"""What bytes cost: money for a TiB and month by service class, of what is promised or written."""
+"""What bytes cost: money for a TiB and month by service class, or by tier of objects."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 from math import isfinite
@@ -11,6 +11,7 @@ import numpy as np
 from keelmark.core.arrays import Bools, Float64s, Int64s
 from keelmark.core.errors import RangeError
 from keelmark.core.estate.columns import NOWHERE, Words
+from keelmark.core.estate.kinds import OBJECT_TIERS
 from keelmark.core.estate.reading import Reading
 from keelmark.core.units import TIB
 
@@ -24,7 +25,7 @@ class Basis(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Prices:
-    """Money for a TiB and month by service class; a class that is not named has no price.
+    """Money for a TiB and month by service class or tier; what is not named has no price.
 
     Raises
     ------
@@ -77,6 +78,30 @@ def costs_of_pools(reading: Reading, prices: Prices) -> PoolCosts:
     price = prices.of(classes_of_pools(reading))
     amounts = np.where(paid.is_known, paid.values, np.nan)
     return PoolCosts(a_month=amounts / TIB * price, is_priced=np.isfinite(price))
+
+
+def costs_of_objects(reading: Reading, prices: Prices, of: Bools) -> dict[str, float | None]:
+    """Return what some buckets cost a month by tier: of objects what is written is paid for.
+
+    None where a tier has no price, or nobody tells what is in it. On another day each bucket's
+    tiers have the shares that were read of them.
+    """
+    table, used = reading.estate.table("bucket"), reading.books["bucket"].used
+    tiers = {tier: table.amounts(tier) for tier in OBJECT_TIERS}
+    whole = sum(np.where(one.is_known, one.values, 0) for one in tiers.values())
+    scale = np.where(used.is_known & (whole > 0), used.values / np.maximum(whole, 1), 1.0)
+    told: dict[str, float | None] = {}
+    for price, (tier, amounts) in zip(prices.of(OBJECT_TIERS), tiers.items(), strict=True):
+        known = of & amounts.is_known
+        cost = float((amounts.values * scale)[known].sum()) / TIB * float(price)
+        told[tier] = cost if known.any() and isfinite(cost) else None
+    return told
+
+
+def sum_of(costs: Iterable[float | None]) -> float | None:
+    """Return the sum of what is known, None where nothing is."""
+    known = [one for one in costs if one is not None]
+    return sum(known) if known else None
 
 
 def classes_of_pools(reading: Reading) -> Sequence[str]:

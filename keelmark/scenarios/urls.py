@@ -3,6 +3,7 @@
 from django.urls import path
 
 from keelmark.scenarios.api.allotments import (
+    AllotmentsExportView,
     AllotmentsView,
     AllotmentView,
     DrawnVolumesView,
@@ -11,6 +12,7 @@ from keelmark.scenarios.api.allotments import (
 from keelmark.scenarios.api.answers import AnswerView
 from keelmark.scenarios.api.holding import AcceptanceView, ReservationsView
 from keelmark.scenarios.api.intake import IntakeView, MoreOfView, PlaceTogetherView
+from keelmark.scenarios.api.objects import ObjectPlacementView
 from keelmark.scenarios.api.orders import (
     OrderCarryingView,
     OrderProofView,
@@ -39,6 +41,7 @@ urlpatterns = [
     path("placements/intake", IntakeView.as_view(), name="placement-intake"),
     path("placements/more-of", MoreOfView.as_view(), name="placement-more-of"),
     path("placements/together", PlaceTogetherView.as_view(), name="placement-together"),
+    path("placements/objects", ObjectPlacementView.as_view(), name="placement-objects"),
     path("move-kinds", MoveKindsView.as_view(), name="move-kinds"),
     path("scenarios", ScenariosView.as_view(), name="scenarios"),
     path("scenarios/names", ScenarioNamesView.as_view(), name="scenario-names"),
@@ -51,6 +54,7 @@ urlpatterns = [
     path(f"{ONE}/answer", AnswerView.as_view(), name="scenario-answer"),
     path(f"{ONE}/acceptance", AcceptanceView.as_view(), name="scenario-acceptance"),
     path("allotments", AllotmentsView.as_view(), name="allotments"),
+    path("allotments/export", AllotmentsExportView.as_view(), name="allotments-export"),
     path("allotments/<int:allotment_id>", AllotmentView.as_view(), name="allotment"),
     path("allotments/<int:allotment_id>/volumes", DrawnVolumesView.as_view(), name="drawn-volumes"),
     path(

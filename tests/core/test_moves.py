@@ -83,8 +83,11 @@ def layered():
         ],
         snapshot=[{"id": 95, "vm": 80, "used": 100 * GIB}],
         file=[{"id": 97, "datastore": 50, "size": 50 * GIB}],
+        account=[{"id": 98, "name": "satellite", "quota": 6 * TIB}],
+        bucket=[{"id": 99, "account": 98, "name": "passes", "used": 2 * TIB, "hot": TIB,
+                 "warm": TIB}],
     )  # fmt: skip
-    kinds = ("pool", "volume", "datastore", "disk")
+    kinds = ("pool", "volume", "datastore", "disk", "bucket")
     return replace(
         made, outlooks={kind: outlooks_of(made.table(kind).amounts("used")) for kind in kinds}
     )
@@ -117,6 +120,7 @@ FIELDS: dict[str, dict[str, Any]] = {
     "set_limits": {"what": [30, 32], "max_iops": 3_000},
     "name_tier": {"what": [90, 80], "tier": "Slack"},
     "promise_policy": {"what": [30, 80], "policy": "Twice-kept"},
+    "place_objects": {"bucket": 99, "tier": "hot", "first_bytes": TIB, "bytes_a_week": 7 * GIB},
 }
 
 

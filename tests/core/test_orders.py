@@ -34,7 +34,7 @@ def steps(*some):
         ("set_limits", ["set limits", "set limits"]), ("name_tier", ["name tier"]),
         ("promise_policy", ["promise policy"]),
         ("mirror", ["create volume", "create volume", "start mirror", "start mirror"]),
-        ("end_mirror", ["end mirror", "remove"]),
+        ("end_mirror", ["end mirror", "remove"]), ("place_objects", ["put objects"]),
     ],
 )  # fmt: skip
 def test_each_move_has_its_steps(kind, wanted):

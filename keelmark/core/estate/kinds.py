@@ -255,6 +255,8 @@ KINDS: dict[str, Kind] = {
     )
 }  # fmt: skip
 
+OBJECT_TIERS = ("hot", "warm", "cold")  # in which objects sit, the fastest first
+
 # What lies on what where one thing may lie on several: (upper kind, lower kind) by name.
 PAIRS: dict[str, tuple[str, str]] = {
     "extents": ("datastore", "volume"),

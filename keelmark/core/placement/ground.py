@@ -126,7 +126,7 @@ class Ground:
             return np.zeros(0)
         key = kind, until_day, horizon_days
         if key not in self.worked:
-            self.worked[key] = _by_date(columns, until_day=until_day, horizon_days=horizon_days)
+            self.worked[key] = room_of(columns, until_day=until_day, horizon_days=horizon_days)
         return self.worked[key]
 
     def early_after(self, *, horizon_days: int) -> Additions:
@@ -162,10 +162,11 @@ def space_left(pools: SpaceColumns, *, until_day: int, horizon_days: int) -> Flo
         By first passage on the bad case, one chance in ten, and no more than the limit leaves
         beside what is used and reserved now, less what is planned; NaN where one is unread.
     """
-    return _left(pools, _by_date(pools, until_day=until_day, horizon_days=horizon_days))
+    return _left(pools, room_of(pools, until_day=until_day, horizon_days=horizon_days))
 
 
-def _by_date(columns: SpaceColumns, *, until_day: int, horizon_days: int) -> Float64s:
+def room_of(columns: SpaceColumns, *, until_day: int, horizon_days: int) -> Float64s:
+    """Return what may come onto each by its future alone, (n,), as :func:`space_left`."""
     ages = int(columns.age_days.max(initial=0))
     return room_until(
         columns.outlook, mark_bytes=columns.limit_bytes, days=until_day + columns.age_days,

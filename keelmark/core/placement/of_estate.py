@@ -19,6 +19,7 @@ from keelmark.core.placement.ground import (
     PoolColumns,
     SpaceColumns,
 )
+from keelmark.core.placement.objects import ObjectGround
 from keelmark.core.prices import NO_PRICES, Prices, classes_of_pools
 from keelmark.core.units import percent_of
 
@@ -95,6 +96,20 @@ def ground_of(
         rejects={name: told[pool] for name, told in beside.rejects.items()},
         prices=beside.prices,
     )
+
+
+def object_ground_of(
+    reading: Reading, *, prices: Prices = NO_PRICES,
+    planned: Mapping[str, Float64s] = MappingProxyType({}),
+) -> ObjectGround:  # fmt: skip
+    """Return where objects may go at a reading of now: every bucket, by its account's quota."""
+    quota = reading.estate.table("account").amounts("quota")
+    bucket = np.flatnonzero(reading.is_there["bucket"])
+    return ObjectGround(
+        bucket=bucket, account=reading.link("bucket", "account")[bucket],
+        accounts=SpaceColumns(**_space(reading, "account", planned)), has_quota=quota.is_known,
+        quota_bytes=np.where(quota.is_known, quota.values, 0), prices=prices,
+    )  # fmt: skip
 
 
 def _pools(

@@ -5,6 +5,7 @@ from typing import Final
 
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.estate.estate import Estate
+from keelmark.core.estate.kinds import OBJECT_TIERS
 from keelmark.core.policy.nearest import PLANNED_POLICY, PLANNED_SNAPSHOTS, PLANNED_TIER
 from keelmark.core.scenario.compiling import Compiled
 from keelmark.core.scenario.effects import (
@@ -53,6 +54,7 @@ class _Writer:
     def steps(self) -> Iterator[Step]:
         yield from self._made()
         yield from self._sized()
+        yield from self._objects()
         for one in self.effects:
             if isinstance(one, SetLink):
                 yield from self._moved(one)
@@ -73,6 +75,21 @@ class _Writer:
         grown = [one for one in sized if one.kind != "disk"]
         for more in sorted(grown, key=lambda more: _FIRST_GROWN.index(more.kind)):
             yield from self._extended(more)
+
+    def _objects(self) -> Iterator[Step]:
+        """What comes into a tier of a bucket."""
+        for one in self.effects:
+            if isinstance(one, AddAmount) and one.kind == "bucket" and one.column in OBJECT_TIERS:
+                at = (f"{one.kind} {one.column}", one.row)
+                told = self.estate.table(one.kind).amounts(one.column).told(one.row)
+                was = self.sizes.get(at, told or 0)
+                self.sizes[at] = was + one.amount
+                yield self._step(
+                    one, StepKind.PUT_OBJECTS,
+                    f"Put objects into bucket {self._named(one)}, {one.column}: ",
+                    {"bucket": self._named(one), "object_tier": one.column,
+                     "size_bytes": one.amount, "was_bytes": was}, amount=one.amount,
+                )  # fmt: skip
 
     def _told(self) -> Iterator[Step]:
         """What things are told to be or to have: tiers, policies, snapshots."""

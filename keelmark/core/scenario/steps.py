@@ -32,6 +32,7 @@ class StepKind(StrEnum):
     REVISE_TIER = "revise tier"
     START_MIRROR = "start mirror"
     END_MIRROR = "end mirror"
+    PUT_OBJECTS = "put objects"
     NAME_TIER = "name tier"
     PROMISE_POLICY = "promise policy"
     REMOVE = "remove"

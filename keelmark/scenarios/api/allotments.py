@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from django.http import HttpResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
@@ -15,6 +16,7 @@ from keelmark.access.rights import Right
 from keelmark.access.selectors import sees_all
 from keelmark.access.versions import version_of, versioned, wanted_version
 from keelmark.core.units import MAX_BYTES
+from keelmark.estate.export import csv_download
 from keelmark.estate.models import Volume
 from keelmark.forecasts.api.pools import Int64Field, PartRead
 from keelmark.scenarios.api.orders import STEP_STATES, WAITS
@@ -140,6 +142,41 @@ class AllotmentsView(APIView):
         form.is_valid(raise_exception=True)
         made = allot(actor=actor_of(request), **form.validated_data)
         return _answer(request, made.pk, status=201)
+
+
+EXPORTED = (
+    "tenant", "pool", "home", "site", "service_class", "allotted_bytes", "provisioned_bytes",
+    "used_bytes", "left_bytes", "min_iops", "taken_min_iops", "from_on", "volume", "size_bytes",
+    "volume_used_bytes", "datastore", "asked_at", "asked_by",
+)  # fmt: skip
+
+
+class AllotmentsExportView(APIView):
+    """Allotments as a file that a sheet opens."""
+
+    @extend_schema(
+        operation_id="allotments_export", responses={(200, "text/csv"): OpenApiTypes.STR}
+    )
+    def get(self, request: Request) -> HttpResponse:
+        """A row for each volume that was drawn; one without any for an allotment that has none."""
+        rows = [
+            row
+            for one in allotments_told(actor_of(request))
+            for row in _rows_of(_told(one, shows_orders=False))
+        ]
+        return csv_download(EXPORTED, rows, filename="allotments.csv")
+
+
+def _rows_of(told: dict[str, Any]) -> list[tuple[object, ...]]:  # Any: JSON
+    own = (
+        told["tenant"]["name"], told["pool"]["name"], told["home_name"], told["site_name"] or "",
+        *(told[name] for name in EXPORTED[4:12]),
+    )  # fmt: skip
+    return [
+        (*own, one["volume_name"] or one["name"], one["size_bytes"], one["used_bytes"],
+         one["datastore_name"], one["asked_at"].isoformat(), one["asked_by"])
+        for one in told["drawn"]
+    ] or [(*own, "", "", "", "", "", "")]  # fmt: skip
 
 
 class AllotmentView(APIView):

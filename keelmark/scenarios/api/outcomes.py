@@ -51,7 +51,7 @@ class OutcomeLineRead(serializers.Serializer[Record]):
     n_starved = serializers.IntegerField(allow_null=True, help_text="the same")
     costs_a_month = serializers.FloatField(
         allow_null=True,
-        help_text="of the bytes of pools, by the price list; null: none has a price",
+        help_text="of pools and objects, by the price list; null: none has a price",
     )
     n_unpriced = serializers.IntegerField(
         help_text="pools without a price, which cost nothing in it"

@@ -24,10 +24,11 @@ PRICE = {"max_digits": 14, "decimal_places": 4}
 
 class ClassCostsRead(serializers.Serializer[Record]):
     name = serializers.CharField()
+    is_tier = serializers.BooleanField(help_text="of objects; else a service class of pools")
     price = serializers.DecimalField(
         **PRICE, allow_null=True, help_text="for a TiB and month; null: it has none"
     )
-    n_pools = serializers.IntegerField()
+    n_pools = serializers.IntegerField(help_text="or buckets, of a tier")
     promised_bytes = Int64Field(allow_null=True)
     written_bytes = Int64Field(allow_null=True)
     costs_a_month = serializers.FloatField(allow_null=True, help_text="its pools, as it is")

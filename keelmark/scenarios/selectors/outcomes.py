@@ -21,7 +21,7 @@ from keelmark.core.forecast import Runway
 from keelmark.core.placement.berths import berths_at
 from keelmark.core.policy.facts import SUBJECTS
 from keelmark.core.policy.states import BROKEN
-from keelmark.core.prices import costs_of_pools
+from keelmark.core.prices import costs_of_objects, costs_of_pools, sum_of
 from keelmark.core.qos import IoState
 from keelmark.core.scenario.effects import OfRow
 from keelmark.core.scenario.outcome import Ends, exposed, past_limit
@@ -69,7 +69,7 @@ class Figures:
     n_oversold: int  # arrays whose minimums are more than they sustain
     n_held: int | None  # disks, by what was asked for in the newest means; None: none was read
     n_starved: int | None
-    costs_a_month: float | None  # of the bytes of pools, by the price list; None: nothing has one
+    costs_a_month: float | None  # of pools and objects, by the price list; None: nothing has one
     n_unpriced: int  # pools without a price
     first_end: End | None
     order_by: End | None
@@ -146,7 +146,9 @@ def figures_of(view: View, *, broken: Broken) -> Figures:
     clusters = _clusters(view, reference=reference)
     known = [one.n_free for one in clusters if one.n_free is not None]
     pools = _seen(view, "pool")
-    costs = costs_of_pools(reading, standing_prices())
+    prices = standing_prices()
+    costs = costs_of_pools(reading, prices)
+    objects = costs_of_objects(reading, prices, view.shown_along("bucket", kinds=("bucket",)))
     return Figures(
         n_berths=sum(known) if known else None,
         n_unknown_clusters=len(clusters) - len(known),
@@ -157,7 +159,7 @@ def figures_of(view: View, *, broken: Broken) -> Figures:
         n_oversold=int((oversold(reading, tiered_at(reading)) & _seen(view, "array")).sum()),
         n_held=int((stood == STATES.index(IoState.HELD)).sum()) if is_read else None,
         n_starved=int((stood == STATES.index(IoState.STARVED)).sum()) if is_read else None,
-        costs_a_month=costs.total(pools),
+        costs_a_month=sum_of([costs.total(pools), *objects.values()]),
         n_unpriced=int((pools & ~costs.is_priced).sum()),
         first_end=_first(view, column="runway"),
         order_by=_first(view, column="early", less_lead=True),

@@ -27,7 +27,8 @@ from keelmark.core.placement.workloads import Workload
 from keelmark.core.policy.judging import Policy
 from keelmark.core.policy.places import places_for
 from keelmark.core.policy.states import BROKEN, UNPROVEN
-from keelmark.core.scenario.outcome import changes_of, room_with
+from keelmark.core.scenario.compiling import Compiled
+from keelmark.core.scenario.outcome import Changes, changes_of, room_with
 from keelmark.forecasts.definitions.horizon import HORIZON_DAYS
 from keelmark.readings.models import Measure
 from keelmark.scenarios.selectors.kept import PlannedMoves, planned_for
@@ -196,13 +197,19 @@ def _coming(ground: Ground, planned: PlannedMoves, kind: str, *, span: tuple[int
     now = reading_at(day=None, quantile=LIKELY)
     told = drawn_of(planned).compiled
     change = changes_of(told, now=now, kind=kind)
-    n = len(now.estate.table(kind))
-    read = np.flatnonzero(change.rows < n)
-    coming = np.zeros(n)
+    plain = ground.by_date(kind, until_day=span[1], horizon_days=HORIZON_DAYS)
+    return coming_of(told, change, plain=plain, span=span)
+
+
+def coming_of(
+    told: Compiled, change: Changes, *, plain: Float64s, span: tuple[int, int]
+) -> Float64s:
+    """Return by how many bytes less than ``plain`` may come onto things that a plan changes."""
+    coming = np.zeros(len(plain))
+    read = np.flatnonzero(change.rows < len(plain))
     if len(read) == 0:
         return coming
     left = room_with(told.estate, change, first_day=span[0], last_day=span[1])[read]
-    plain = ground.by_date(kind, until_day=span[1], horizon_days=HORIZON_DAYS)
     rows = change.rows[read]
     coming[rows] = np.nan_to_num(plain[rows] - left)
     return coming

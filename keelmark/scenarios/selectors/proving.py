@@ -12,6 +12,7 @@ from keelmark.core.scenario.steps import StepKind
 from keelmark.estate.allotments import standing_allotments
 from keelmark.estate.models import (
     Account,
+    Bucket,
     Datastore,
     Entity,
     Host,
@@ -242,6 +243,23 @@ def _named(step: WorkStep) -> Proof:
     return Proof(is_so=n == len(ids), read_at=at, says=f"{n} of {len(ids)} have it")
 
 
+def _objects_put(step: WorkStep) -> Proof:
+    """Whether a tier of a bucket holds as much more as was to come."""
+    bucket = Bucket.objects.filter(pk=step.subject_id, entity__retired_at=None).first()
+    if bucket is None:
+        return _gone()
+    tier, wanted = (
+        step.values["object_tier"],
+        int(step.values["was_bytes"]) + int(step.values["size_bytes"]),
+    )
+    held = sum(
+        int(one["n_bytes"]) for one in bucket.shares or () if one.get("tier") == tier
+    )  # fmt: skip
+    return Proof(
+        is_so=held >= wanted, read_at=bucket.read_at, says=f"{held:,} bytes are read in {tier}"
+    )
+
+
 def _allotted(step: WorkStep) -> Proof:
     """Whether a tenant has as much of a pool as was planned."""
     stands = standing_allotments().filter(
@@ -337,6 +355,7 @@ _PROOFS: Final[dict[StepKind, Callable[[WorkStep], Proof]]] = {
     StepKind.EXTEND_POOL: _extended,
     StepKind.CREATE_VOLUME: _volume_created,
     StepKind.EXTEND_VOLUME: _extended,
+    StepKind.PUT_OBJECTS: _objects_put,
     StepKind.CLONE_VOLUME: _cloned,
     StepKind.MAP_VOLUME: _volume_mapped,
     StepKind.MOVE_VOLUME: _moved,

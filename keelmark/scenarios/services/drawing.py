@@ -3,7 +3,7 @@
 from datetime import timedelta
 
 from django.contrib.auth.models import User
-from django.db import transaction
+from django.db import IntegrityError, transaction
 from rest_framework.exceptions import NotFound
 
 from keelmark.access.clock import now, utc_today
@@ -66,10 +66,14 @@ def provision(
         note=f"Out of the allotment of {one.tenant.name} of {one.entity.name}.",
         moves=[{"kind": "new_datastore", "fields": fields}],
     )  # fmt: skip
-    asked = DrawnVolume.objects.create(
-        allotment=one, name=name, size_bytes=size_bytes, scenario_id=scenario.pk, asked_at=now(),
-        asked_by=actor.get_username(), key=key,
-    )  # fmt: skip
+    try:
+        with transaction.atomic():
+            asked = DrawnVolume.objects.create(
+                allotment=one, name=name, size_bytes=size_bytes, scenario_id=scenario.pk,
+                asked_at=now(), asked_by=actor.get_username(), key=key,
+            )  # fmt: skip
+    except IntegrityError as exc:  # of another allotment in the same instant
+        raise KeyUsedError(key=key) from exc
     _accept(scenario, actor=actor)
     audit(
         actor, action="provision", kind="allotment", subject_id=one.pk,

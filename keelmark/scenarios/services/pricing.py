@@ -10,6 +10,7 @@ from keelmark.access.clock import now
 from keelmark.access.errors import wrong_field
 from keelmark.access.services.audit import Facts, audit
 from keelmark.access.versions import check_version
+from keelmark.core.estate.kinds import OBJECT_TIERS
 from keelmark.core.prices import Basis
 from keelmark.estate import selectors as estate
 from keelmark.scenarios.models import PriceRevision
@@ -42,12 +43,18 @@ def draw_up_prices(
     stands = PriceRevision.objects.first()
     before = facts_of_prices(stands)
     check_version(seen_version, facts=before)
-    known = {offer.name for offer in estate.service_classes()} | set(
-        stands.by_class if stands else ()
+    known = (
+        {offer.name for offer in estate.service_classes()}
+        | set(OBJECT_TIERS)
+        | set(stands.by_class if stands else ())
     )
     for name, price in by_class.items():
         if name not in known:
-            raise wrong_field("by_class", f"No service class {name} is offered.", code="unknown")
+            raise wrong_field(
+                "by_class",
+                f"No service class and no tier of objects is called {name}.",
+                code="unknown",
+            )
         if not 0 <= price <= MOST_PRICE:
             raise wrong_field("by_class", f"{name}: use 0 to {MOST_PRICE:,}.")
     made = PriceRevision.objects.create(

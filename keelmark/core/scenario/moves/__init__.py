@@ -18,6 +18,7 @@ from keelmark.core.scenario.moves.bytes import ChangeGrowth, Free, Migrate
 from keelmark.core.scenario.moves.ends import Allot, RetirePlace, SetQuota
 from keelmark.core.scenario.moves.hosts import AddHosts, RemoveHosts
 from keelmark.core.scenario.moves.mirror import EndMirror, Mirror
+from keelmark.core.scenario.moves.objects import PlaceObjects
 from keelmark.core.scenario.moves.place import Clone, Place
 from keelmark.core.scenario.moves.promises import NameTier, PromisePolicy, ReviseTier, SetLimits
 from keelmark.core.scenario.moves.room import ExtendDatastore, ExtendPool, NewDatastore, NewPool
@@ -31,6 +32,7 @@ MOVES: Final[dict[str, type[Move]]] = {
         Free, Migrate, MoveSide, Place, Clone, CloneVolume, Resize, ChangeGrowth, NewDatastore,
         ExtendDatastore, ExtendPool, NewPool, AddHosts, RemoveHosts, RetirePlace, SetQuota,
         Allot, NameTier, ReviseTier, SetLimits, PromisePolicy, Mirror, EndMirror, TakeSnapshots,
+        PlaceObjects,
     )
 }  # fmt: skip
 
@@ -47,6 +49,6 @@ __all__ = [
     "MOVES", "AddHosts", "Allot", "Ask", "ChangeGrowth", "Clone", "CloneVolume", "DiskGiven",
     "EndMirror", "ExtendDatastore", "ExtendPool", "Fault", "Form", "Free", "Migrate", "Mirror",
     "Move", "MoveFieldError", "MoveSide", "NameTier", "NewDatastore", "NewPool", "Parts",
-    "Place", "PromisePolicy", "RemoveHosts", "Resize", "RetirePlace", "SetQuota",
+    "Place", "PlaceObjects", "PromisePolicy", "RemoveHosts", "Resize", "RetirePlace", "SetQuota",
     "TakeSnapshots", "move_of", "told_of",
 ]  # fmt: skip

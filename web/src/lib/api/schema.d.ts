@@ -76,6 +76,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/allotments/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A row for each volume that was drawn; one without any for an allotment that has none. */
+        get: operations["allotments_export"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/audit": {
         parameters: {
             query?: never;
@@ -1436,6 +1453,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/placements/objects": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Nothing is kept: the same question may be asked as often as wanted. */
+        post: operations["placement_objects"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/placements/together": {
         parameters: {
             query?: never;
@@ -2672,11 +2706,14 @@ export interface components {
         };
         ClassCostsRead: {
             name: string;
+            /** @description of objects; else a service class of pools */
+            is_tier: boolean;
             /**
              * Format: decimal
              * @description for a TiB and month; null: it has none
              */
             price: string | null;
+            /** @description or buckets, of a tier */
             n_pools: number;
             promised_bytes: number | null;
             written_bytes: number | null;
@@ -3813,9 +3850,10 @@ export interface components {
          *     * `mirror` - mirror
          *     * `end_mirror` - end_mirror
          *     * `take_snapshots` - take_snapshots
+         *     * `place_objects` - place_objects
          * @enum {string}
          */
-        MoveKindEnum: "free" | "migrate" | "move_side" | "place" | "clone" | "clone_volume" | "resize" | "change_growth" | "new_datastore" | "extend_datastore" | "extend_pool" | "new_pool" | "add_hosts" | "remove_hosts" | "retire" | "set_quota" | "allot" | "name_tier" | "revise_tier" | "set_limits" | "promise_policy" | "mirror" | "end_mirror" | "take_snapshots";
+        MoveKindEnum: "free" | "migrate" | "move_side" | "place" | "clone" | "clone_volume" | "resize" | "change_growth" | "new_datastore" | "extend_datastore" | "extend_pool" | "new_pool" | "add_hosts" | "remove_hosts" | "retire" | "set_quota" | "allot" | "name_tier" | "revise_tier" | "set_limits" | "promise_policy" | "mirror" | "end_mirror" | "take_snapshots" | "place_objects";
         MoveKindRead: {
             kind: components["schemas"]["MoveKindEnum"];
             title: string;
@@ -3938,6 +3976,65 @@ export interface components {
             body: string;
         };
         NullEnum: null;
+        ObjectCandidateRead: {
+            rank: number | null;
+            bucket: components["schemas"]["PlaceAtRead"];
+            account: components["schemas"]["PlaceAtRead"] | null;
+            tenant_name: string | null;
+            tier: components["schemas"]["ObjectTierEnum"];
+            /** @description false: nothing that anybody tells ends it */
+            has_quota: boolean;
+            /** @description false: its account's future is not known */
+            is_judged: boolean;
+            /**
+             * Format: double
+             * @description by which the limit of its account's quota is cleared or missed
+             */
+            quota_bytes: number | null;
+            /**
+             * Format: double
+             * @description of its account, with all of it
+             */
+            early_days: number | null;
+            /**
+             * Format: double
+             * @description by its last day
+             */
+            cost_a_month: number | null;
+        };
+        ObjectPlacementRead: {
+            currency: string;
+            held_by_then_bytes: number;
+            n_fitting: number;
+            n_rejected: number;
+            candidates: components["schemas"]["ObjectCandidateRead"][];
+        };
+        /**
+         * @description * `hot` - hot
+         *     * `warm` - warm
+         *     * `cold` - cold
+         * @enum {string}
+         */
+        ObjectTierEnum: "hot" | "warm" | "cold";
+        ObjectsWriteRequest: {
+            /** Format: int64 */
+            first_bytes: number;
+            /**
+             * Format: int64
+             * @default 0
+             */
+            bytes_a_week: number;
+            /**
+             * Format: date
+             * @description without it, tomorrow
+             */
+            first_on?: string;
+            /** Format: date */
+            last_until_on: string;
+            /** @description without any, all */
+            tiers?: components["schemas"]["ObjectTierEnum"][];
+            weights?: components["schemas"]["WeightsWriteRequest"];
+        };
         /**
          * @description * `` -
          *     * `tenant` - tenant
@@ -4060,7 +4157,7 @@ export interface components {
             n_starved: number | null;
             /**
              * Format: double
-             * @description of the bytes of pools, by the price list; null: none has a price
+             * @description of pools and objects, by the price list; null: none has a price
              */
             costs_a_month: number | null;
             /** @description pools without a price, which cost nothing in it */
@@ -5391,12 +5488,13 @@ export interface components {
          *     * `revise tier` - revise tier
          *     * `start mirror` - start mirror
          *     * `end mirror` - end mirror
+         *     * `put objects` - put objects
          *     * `name tier` - name tier
          *     * `promise policy` - promise policy
          *     * `remove` - remove
          * @enum {string}
          */
-        StepKindEnum: "add pool" | "extend pool" | "create volume" | "clone volume" | "extend volume" | "map volume" | "move volume" | "make datastore" | "extend datastore" | "move disk" | "deploy VMs" | "add hosts" | "set quota" | "allot" | "resize disks" | "set snapshots" | "set limits" | "revise tier" | "start mirror" | "end mirror" | "name tier" | "promise policy" | "remove";
+        StepKindEnum: "add pool" | "extend pool" | "create volume" | "clone volume" | "extend volume" | "map volume" | "move volume" | "make datastore" | "extend datastore" | "move disk" | "deploy VMs" | "add hosts" | "set quota" | "allot" | "resize disks" | "set snapshots" | "set limits" | "revise tier" | "start mirror" | "end mirror" | "put objects" | "name tier" | "promise policy" | "remove";
         StepRead: {
             label: string;
             sign: string;
@@ -6431,6 +6529,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    allotments_export: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
         };
@@ -10221,6 +10338,58 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    placement_objects: {
+        parameters: {
+            query?: {
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
+                /** @description a sift that narrows what is told */
+                scope?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ObjectsWriteRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ObjectPlacementRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -32,6 +32,12 @@ export const SCREENS: Screen[] = [
     needs: 'plan',
   },
   {
+    name: 'Where objects go',
+    path: '/try/objects',
+    about: 'buckets, tiers and their quotas',
+    needs: 'plan',
+  },
+  {
     name: 'Allotments',
     path: '/allotments',
     about: 'what teams may provision themselves',

@@ -2,15 +2,31 @@
   import { createInfiniteQuery } from '@tanstack/svelte-query';
   import { Button } from 'flowbite-svelte';
   import { page } from '$app/state';
-  import Choice from '$lib/ui/Choice.svelte';
+  import Pick from '$lib/ui/Pick.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { setQuery } from '$lib/url/bearing.svelte';
   import LogRow from './LogRow.svelte';
   import { logQuery } from './queries';
   import Pending from '$lib/ui/Pending.svelte';
 
-  const KINDS = ['', 'feed', 'person', 'token', 'table', 'mapping', 'run', 'readings'];
-  const options = KINDS.map((key) => ({ key, name: key || 'everything' }));
+  const KINDS = [
+    'allotment',
+    'changes',
+    'feed',
+    'mapping',
+    'person',
+    'policy',
+    'pool',
+    'prices',
+    'readings',
+    'run',
+    'scenario',
+    'table',
+    'tier',
+    'token',
+    'volume',
+  ];
+  const items = ['', ...KINDS].map((value) => ({ value, name: value || 'everything' }));
   const by = $derived(page.url.searchParams.get('by') ?? '');
   const kind = $derived(page.url.searchParams.get('kind') ?? '');
   const log = createInfiniteQuery(() => logQuery({ by, kind }));
@@ -26,13 +42,16 @@
         <button class="ml-2 underline" onclick={() => void setQuery('by', '')}>of everybody</button>
       {/if}
     </p>
-    <Choice
-      label="kind of write"
-      {options}
-      value={kind}
-      onpick={(key) => void setQuery('kind', key)}
-      class="ml-auto flex flex-wrap gap-4"
-    />
+    <span class="ml-auto flex items-baseline gap-2">
+      <span class="text-ink-soft">what was written</span>
+      <Pick
+        label="kind of write"
+        class="w-40"
+        {items}
+        value={kind}
+        onpick={(key) => void setQuery('kind', key)}
+      />
+    </span>
   </div>
   {#if log.isError}
     <ProblemNote of="The log" error={log.error} onretry={() => log.refetch()} />

@@ -73,9 +73,14 @@
           ? 'bytes of pools held for teams, who provision out of them themselves'
           : 'bytes that are held for you; what you make of them needs nobody’s leave'}
       </p>
-      {#if mayPlan && chosen}
-        <a class="ml-auto underline" href={bearing.href('/allotments')}>allot more</a>
-      {/if}
+      <span class="ml-auto flex gap-4">
+        {#if (allotments.data?.length ?? 0) > 0}
+          <a class="underline" href="/api/v1/allotments/export" download>export CSV</a>
+        {/if}
+        {#if mayPlan && chosen}
+          <a class="underline" href={bearing.href('/allotments')}>allot more</a>
+        {/if}
+      </span>
     </div>
     <ProblemNote of="Allotments" error={allotments.error} onretry={() => allotments.refetch()} />
     {#if allotments.data && allotments.data.length === 0}

@@ -121,7 +121,7 @@
         <thead class="text-ink-soft">
           <tr class="border-b border-rule">
             <th class="py-1 font-normal">class</th>
-            <th class="py-1 pr-3 text-right font-normal">pools</th>
+            <th class="py-1 pr-3 text-right font-normal">pools, buckets</th>
             <th class="py-1 pr-3 text-right font-normal">promised</th>
             <th class="py-1 pr-3 text-right font-normal">written</th>
             <th class="py-1 pr-3 font-normal">a TiB and month</th>
@@ -132,7 +132,11 @@
         <tbody>
           {#each rows as row (row.one.name)}
             <tr class="border-b border-rule align-top">
-              <th scope="row" class="py-1.5 pr-3 font-semibold">{row.one.name}</th>
+              <th scope="row" class="py-1.5 pr-3 font-semibold"
+                >{row.one.name}{#if row.one.is_tier}<span class="font-normal text-ink-soft"
+                    >, of objects</span
+                  >{/if}</th
+              >
               <td class="py-1.5 pr-3 text-right">{formatCount(row.one.n_pools)}</td>
               {#each ['promised', 'written'] as const as of (of)}
                 {@const bytes = row.one[`${of}_bytes`]}

@@ -82,7 +82,8 @@
     <p class="pb-1 text-ink-soft">
       <a class="underline" href={bearing.href('/try/several')}
         >several at once, from a table or OVF</a
-      >
+      >;
+      <a class="underline" href={bearing.href('/try/objects')}>objects into buckets</a>
     </p>
     <MoreLike {like} onlearnt={(told) => void writeQuery({ ...told, like: null })} />
     <WorkloadForm

@@ -114,6 +114,8 @@ const NAMES: Record<string, string> = {
   datastore: 'datastore',
   volume: 'volume',
   copy: 'copy',
+  bucket: 'bucket',
+  object_tier: 'tier of it',
   to: 'to',
   size_bytes: 'size',
   was_bytes: 'was',
