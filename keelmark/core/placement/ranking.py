@@ -89,7 +89,8 @@ def _costs(ground: Ground, demands: Demands) -> Float64s:
     paid = ground.prices.bytes_paid(
         promised=demands.promised_bytes, written=demands.written_bytes
     )  # fmt: skip
-    return paid[:, None] / TIB * ground.price[None, :]
+    told: Float64s = paid[:, None] / TIB * ground.price[None, :]
+    return told
 
 
 def scores(left: Remains, weights: Weights, *, horizon_days: int) -> Float64s:

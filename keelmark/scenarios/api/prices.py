@@ -19,14 +19,17 @@ from keelmark.scenarios.selectors.prices import classes_told, price_revisions
 from keelmark.scenarios.services.pricing import draw_up_prices, facts_of_prices
 
 BASES = [(one.value, one.value) for one in Basis]
-PRICE = {"max_digits": 14, "decimal_places": 4}
+DIGITS, DECIMALS = 14, 4
 
 
 class ClassCostsRead(serializers.Serializer[Record]):
     name = serializers.CharField()
     is_tier = serializers.BooleanField(help_text="of objects; else a service class of pools")
     price = serializers.DecimalField(
-        **PRICE, allow_null=True, help_text="for a TiB and month; null: it has none"
+        max_digits=DIGITS,
+        decimal_places=DECIMALS,
+        allow_null=True,
+        help_text="for a TiB and month; null: it has none",
     )
     n_pools = serializers.IntegerField(help_text="or buckets, of a tier")
     promised_bytes = Int64Field(allow_null=True)
@@ -56,7 +59,8 @@ class PricesWrite(serializers.Serializer[Record]):
     currency = serializers.CharField(max_length=MAX_CURRENCY)
     basis = serializers.ChoiceField(choices=BASES)
     by_class = serializers.DictField(
-        child=serializers.DecimalField(**PRICE, min_value=0), help_text="a class left out has none"
+        child=serializers.DecimalField(max_digits=DIGITS, decimal_places=DECIMALS, min_value=0),
+        help_text="a class left out has none",
     )
     note = serializers.CharField(max_length=MAX_NOTE, allow_blank=True, default="")
 
