@@ -5,6 +5,17 @@ import { addDays, todayIso } from '$lib/format';
 import { bytesTyped, standOf, type Drawn } from './allotments';
 import { movesOf, type Draft, type Together } from './intake';
 import { byDay, disksOf, emptyForm, fieldsOf, formOf, putBefore } from './moves';
+import {
+  endsOf,
+  formOf as objectForm,
+  moveOf,
+  objectsOf,
+  TIERS,
+  tiersOf,
+  tiersWith,
+  type ObjectCandidate,
+  type Objects,
+} from './objects';
 import { deedOf, isMoving, valuesOf, type Order, type Step } from './orders';
 import { amountOf, endOf, missesOf, reasonOf, type Candidate, type Margin } from './placements';
 import { changesOf, costOf, money, priceText, priceTyped, type ClassCosts } from './prices';
@@ -352,6 +363,58 @@ describe('an allotment', () => {
 
   test.each(['', '0 TiB', 'x'])('“%s” is no size', (text) => {
     expect(bytesTyped(text)).toEqual({ bytes: null, fault: expect.stringContaining('20 TiB') });
+  });
+});
+
+describe('objects', () => {
+  test('go through the address and back', () => {
+    const params = new URLSearchParams({ first: '2 TiB', growth: '', tiers: 'hot,cold' });
+    const { objects, faults } = objectsOf(objectForm(params));
+    expect(faults).toEqual({});
+    expect(objects).toMatchObject({
+      first_bytes: 2 * TIB,
+      bytes_a_week: 0,
+      tiers: ['hot', 'cold'],
+    });
+    const one = { bucket: { id: 9, name: 'passes' }, tier: 'cold' } as ObjectCandidate;
+    expect(moveOf(objects as Objects, one)).toMatchObject({
+      kind: 'place_objects',
+      fields: { bucket: 9, tier: 'cold', first_bytes: 2 * TIB },
+    });
+  });
+
+  test.each([
+    ['first', 'many'],
+    ['first', '0 B'],
+    ['growth', 'fast'],
+    ['until', todayIso()],
+  ] as const)('say what is wrong with %s “%s”', (name, text) => {
+    const told = objectsOf(objectForm(new URLSearchParams({ [name]: text })));
+    expect(told.objects).toBeNull();
+    expect(Object.keys(told.faults)).toEqual([name]);
+  });
+
+  test('a tier is taken out and put in again, and never none is asked for', () => {
+    fc.assert(
+      fc.property(fc.subarray(TIERS), fc.constantFrom(...TIERS), (some, tier) => {
+        const text = some.length === TIERS.length ? '' : some.join(',');
+        const once = tiersWith(text, tier);
+        const now = once === '' ? TIERS : tiersOf(once);
+        expect(now.length).toBeGreaterThan(0);
+        if (some.length > 1 && some.length < TIERS.length)
+          expect(tiersWith(once, tier)).toBe(once === '' && some.length < 2 ? once : text);
+      }),
+    );
+    expect(tiersWith('', 'hot')).toBe('warm,cold');
+    expect(tiersWith('hot', 'hot')).toBe('');
+  });
+
+  test.each([
+    [{ has_quota: false }, 'no quota ends it'],
+    [{ has_quota: true, is_judged: false }, 'not judged: readings too old or too few'],
+    [{ has_quota: true, is_judged: true, early_days: null }, 'no end in sight'],
+  ])('of which a place is %o: %s', (told, words) => {
+    expect(endsOf(told as ObjectCandidate)).toBe(words);
   });
 });
 

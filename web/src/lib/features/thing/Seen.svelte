@@ -1,7 +1,7 @@
 <script lang="ts">
   import type { Schemas } from '$lib/api/client';
   import { daysUntil, formatAmount, formatDay, formatPercent } from '$lib/format';
-  import { paceWords } from '$lib/ui/chart/soundings/option';
+  import { paceWords } from '$lib/ui/chart/soundings/marks';
 
   /** What the model saw in the past, newest first, with what explains it. */
   interface Props {

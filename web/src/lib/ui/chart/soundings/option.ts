@@ -1,22 +1,10 @@
 import type { EChartsCoreOption } from 'echarts/core';
-import type { Schemas } from '$lib/api/client';
-import { addDays, daysUntil, formatAmount, formatDay, todayIso } from '$lib/format';
+import { addDays, daysUntil, todayIso } from '$lib/format';
 import type { ChartTheme } from '$lib/ui/chart/theme';
-import { unitOf, type Course, type Plan } from './course';
-
-type Point = [string, number | null];
-
-/** What the soundings are drawn of. */
-export interface Facts {
-  course: Course;
-  series: Schemas['SoundingsRead'];
-  forecast: Schemas['StandingRead'];
-  aheadDays: number;
-  plan: Plan | null;
-  theme: ChartTheme;
-}
-
-type Undrawn = Omit<Facts, 'theme'>;
+import { unitOf } from './course';
+import { DOTS, type Facts, type Point, type Undrawn } from './facts';
+import { areasOf, marksOf, oddDays, shiftsOf } from './marks';
+import { plannedLimit, plannedOf, planSeries } from './plan';
 
 /** px around what is plotted. */
 export const PLOT = { left: 46, right: 36, top: 26, bottom: 24 };
@@ -24,26 +12,10 @@ const LEAST_AHEAD_DAYS = 45;
 const DECADE = 10;
 const HALF_DECADE = 5;
 const NICE = [1, 2, HALF_DECADE, DECADE];
-const PERCENT = 100;
 const HEADROOM = 0.06; // of the range shown
-const [DASH_PX, GAP_PX] = [9, 5];
-const LONG_DASH = [DASH_PX, GAP_PX];
-const DOTS = [2, 2];
-const TAG_PADDING = [2, GAP_PX];
 const FONT_SIZE = 12;
-const SMALL_FONT_SIZE = 11;
 const OUTER_OPACITY = 0.55;
 const INNER_OPACITY = 0.6;
-const LAND_OPACITY = 0.6;
-const CARET_SIZE = 9;
-const SHOWN_SPAN_DAYS = 3; // shorter gaps would only speckle the paper
-const SPAN_NAMES: Record<string, string> = {
-  unread: 'not read',
-  stuck: 'stuck, not believed',
-  slipped: 'days put right',
-};
-const TAG_GAP_PX = 3;
-const TAG_LINE_PX = 14;
 
 /** Everything the soundings chart draws, in the unit that its axis names. */
 export function soundingsOption(given: Facts): EChartsCoreOption {
@@ -211,71 +183,6 @@ function fanSeries(fan: Record<string, Point[]>, theme: ChartTheme): EChartsCore
   ];
 }
 
-/** What is likely with a scenario: the same course, and what the scenario brings or takes. */
-function plannedOf({ plan }: Undrawn, fan: Record<string, Point[]>): Point[] {
-  if (!plan || plan.added_bytes.length === 0) return [];
-  return (fan.p50 ?? []).flatMap(([on, bytes]): Point[] => {
-    const added = plan.added_bytes[daysUntil(on, plan.first_on)];
-    return bytes === null || added === undefined ? [] : [[on, Math.max(bytes + added, 0)]];
-  });
-}
-
-/** Its limit mark, where the scenario makes it larger or smaller. */
-function plannedLimit({ plan, aheadDays }: Undrawn): Point[] {
-  if (!plan || new Set(plan.size_bytes).size < 2) return [];
-  return plan.size_bytes
-    .slice(0, aheadDays + 1)
-    .map((size, day): Point => [
-      addDays(plan.first_on, day),
-      (size * plan.limit_percent) / PERCENT,
-    ]);
-}
-
-function planSeries(facts: Facts, fan: Record<string, Point[]>): EChartsCoreOption[] {
-  const { plan, theme } = facts;
-  const likely = plan?.dates_after.likely_on;
-  const line = { type: 'line', symbol: 'none', silent: true, z: 4 };
-  return [
-    {
-      ...line,
-      name: 'with the scenario',
-      data: plannedOf(facts, fan),
-      lineStyle: { color: theme.plan, width: 2, type: 'solid' },
-      markLine: {
-        symbol: 'none',
-        silent: true,
-        data: likely
-          ? [
-              {
-                xAxis: likely,
-                lineStyle: { color: theme.plan, type: 'solid', width: 1.4 },
-                label: {
-                  formatter: formatDay(likely),
-                  position: 'end',
-                  distance: TAG_GAP_PX,
-                  // Beside the tag of the estate as it is, not over it.
-                  align: likely < (facts.forecast.limit.likely_on ?? likely) ? 'right' : 'left',
-                  color: theme.raised,
-                  backgroundColor: theme.plan,
-                  padding: TAG_PADDING,
-                  lineHeight: TAG_LINE_PX,
-                  fontSize: SMALL_FONT_SIZE,
-                },
-              },
-            ]
-          : [],
-      },
-    },
-    {
-      ...line,
-      name: 'limit with the scenario',
-      step: 'end',
-      data: plannedLimit(facts),
-      lineStyle: { color: theme.plan, width: 1.3, type: LONG_DASH },
-    },
-  ];
-}
-
 function historySeries(facts: Facts, history: Point[]): EChartsCoreOption {
   const { course, theme } = facts;
   const odd = oddDays(facts);
@@ -290,147 +197,6 @@ function historySeries(facts: Facts, history: Point[]): EChartsCoreOption {
     markArea: areasOf(facts),
     markPoint: shiftsOf(facts, history),
   };
-}
-
-function marksOf({ course, forecast, theme }: Facts): EChartsCoreOption {
-  const level = (
-    name: string,
-    amount: number | null,
-    color: string,
-    dash: number[] | 'solid',
-  ): EChartsCoreOption[] =>
-    amount === null
-      ? []
-      : [
-          {
-            yAxis: amount,
-            lineStyle: { color, type: dash, width: 1.3 },
-            label: {
-              formatter: `${name} ${formatAmount(amount, course.unit)}`,
-              position: 'insideStartTop',
-              color,
-              fontSize: SMALL_FONT_SIZE,
-            },
-          },
-        ];
-  const upright = (on: string, color: string, label: EChartsCoreOption) => ({
-    xAxis: on,
-    lineStyle: { color, type: 'solid', width: 1.4 },
-    label,
-  });
-  const likely = course.attention === 'over' ? null : forecast.limit.likely_on;
-  const isAllLimit = course.limit === course.size;
-  return {
-    symbol: 'none',
-    silent: true,
-    data: [
-      ...(isAllLimit ? [] : level('usable', course.size, theme.ink, 'solid')),
-      ...level('limit', course.limit, theme.limit, LONG_DASH),
-      ...level('caution', course.caution, theme.caution, LONG_DASH),
-      upright(todayIso(), theme.ink, { show: false }),
-      ...forecast.findings.pace_changes.map((change) => ({
-        ...upright(change.on, theme.inkSoft, {
-          formatter: paceWords(change),
-          position: 'end',
-          distance: TAG_GAP_PX,
-          color: theme.inkSoft,
-          fontSize: SMALL_FONT_SIZE,
-        }),
-        lineStyle: { color: theme.inkSoft, type: DOTS, width: 1 },
-      })),
-      ...(likely
-        ? [
-            upright(likely, theme.limit, {
-              formatter: formatDay(likely),
-              position: 'end',
-              distance: TAG_GAP_PX,
-              color: theme.raised,
-              backgroundColor: theme.limit,
-              padding: TAG_PADDING,
-              lineHeight: TAG_LINE_PX,
-              fontSize: SMALL_FONT_SIZE,
-            }),
-          ]
-        : []),
-    ],
-  };
-}
-
-export function paceWords(change: Schemas['PaceChangeRead']): string {
-  const { before_per_day: before, after_per_day: after } = change;
-  return `${after > before ? 'faster' : 'slower'} since ${formatDay(change.on)}`;
-}
-
-/** Lead time ahead; behind, the spans in which the line is drawn and not read. */
-function areasOf({ course, forecast, series, theme }: Facts): EChartsCoreOption {
-  const until = addDays(todayIso(), course.leadTimeDays);
-  const spans = forecast.findings.repairs
-    .filter((span) => span.why !== 'odd' && span.last_on >= series.first_on)
-    .filter((span) => daysBetween(span) >= SHOWN_SPAN_DAYS)
-    .map((span) => [
-      {
-        name: SPAN_NAMES[span.why],
-        xAxis: span.first_on,
-        itemStyle: { color: theme.rule, opacity: LAND_OPACITY },
-        label: { position: 'insideTop' },
-      },
-      { xAxis: addDays(span.last_on, 1) },
-    ]);
-  return {
-    silent: true,
-    itemStyle: { color: theme.land, opacity: LAND_OPACITY },
-    label: {
-      show: true,
-      position: 'insideBottomLeft',
-      color: theme.inkSoft,
-      fontSize: SMALL_FONT_SIZE,
-    },
-    data: [
-      [{ name: `lead time ${course.leadTimeDays} d`, xAxis: todayIso() }, { xAxis: until }],
-      ...spans,
-    ],
-  };
-}
-
-function shiftsOf({ course, forecast, theme }: Facts, history: Point[]): EChartsCoreOption {
-  const known = new Map(history);
-  return {
-    symbol: 'path://M0 8L5 0L10 8',
-    symbolSize: [CARET_SIZE, CARET_SIZE],
-    symbolOffset: [0, CARET_SIZE],
-    itemStyle: { color: 'transparent', borderColor: theme.ink, borderWidth: 1.4 },
-    label: { position: 'bottom', color: theme.ink, fontSize: SMALL_FONT_SIZE },
-    data: forecast.findings.shifts
-      .filter((shift) => known.has(shift.on))
-      .map((shift) => ({
-        coord: [shift.on, lowestAround(history, shift.on)],
-        label: {
-          show: true,
-          formatter: `${formatAmount(shift.amount, course.unit, true)} on ${formatDay(shift.on)}, one step`,
-        },
-      })),
-  };
-}
-
-/** The lower of the levels before and after a shift: below it the line is not crossed. */
-function lowestAround(history: Point[], on: string): number {
-  const at = history.findIndex(([day]) => day === on);
-  const around = history.slice(Math.max(at - 2, 0), at + 2);
-  return Math.min(...around.map(([, used]) => used ?? Infinity));
-}
-
-/** Days whose single wild reading was left out. */
-function oddDays({ forecast }: Undrawn): Set<string> {
-  const days = new Set<string>();
-  for (const span of forecast.findings.repairs) {
-    if (span.why !== 'odd') continue;
-    for (let on = span.first_on; on <= span.last_on; on = addDays(on, 1)) days.add(on);
-  }
-  return days;
-}
-
-function daysBetween(span: Schemas['RepairRead']): number {
-  return daysUntil(span.last_on, span.first_on) + 1;
 }
 
 function oddSeries(facts: Facts, history: Point[]): EChartsCoreOption {
