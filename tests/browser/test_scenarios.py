@@ -40,7 +40,7 @@ def test_an_intake_is_planned_with_room_made_for_it_and_compared_with_buying(sig
     plan.more("Extend heron-1", "switch it off")
     expect(plan.move("Extend heron-1")).to_contain_text("switched off")
     expect(plan.line("Winter intake")).to_contain_text("61")
-    expect(plan.line("No drives").get_by_role("cell").last).to_have_text("0")
+    expect(plan.line("No drives").get_by_role("cell").last).to_contain_text(re.compile("^0"))
 
 
 def test_a_move_that_cannot_be_says_why_and_stays(signed_in: Page):

@@ -66,7 +66,9 @@
       ]),
     ),
   );
-  const cut = (rows: Candidate[]) => (isAll ? rows : rows.slice(0, FIRST));
+  // Where it is now is told, however many are better.
+  const cut = (rows: Candidate[]) =>
+    isAll ? rows : rows.filter((one, at) => at < FIRST || isHere(one));
   const isHere = (one: Candidate) =>
     chosen !== null && (one.datastore ? one.datastore.id === chosen : one.pool.id === chosen);
   const hrefOf = (one: Candidate) =>
