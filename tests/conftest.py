@@ -109,6 +109,14 @@ def standin() -> Iterator[Callable[..., RunningStandin]]:
         one.stop()
 
 
+# One long test each: begun last, one process would wait for them alone.
+LONG = ("tests/server/test_benches.py", "tests/server/test_every_day_of_the_demo.py")
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    items.sort(key=lambda one: not one.nodeid.startswith(LONG))
+
+
 class BrowserBeside(LoadScopeScheduling):  # type: ignore[misc]  # it has no types
     """Keep what shares the browser's one stack in one process; all else goes one by one."""
 

@@ -45,8 +45,7 @@ def ground(cluster, django_db_blocker):
                            used_bytes=TIB, read_at=READ_AT),
             history("id.tiles", last=TIB, per_day=GIB),
         )  # fmt: skip
-        plan_forecasts(now=NOW)
-        carry_out(now=NOW)
+        carry_out(plan_forecasts(now=NOW))
         refresh(now=NOW)
         build_revision(now=now())
         yield {**cluster, **{one.uid: one.pk for one in Entity.objects.all()}}
