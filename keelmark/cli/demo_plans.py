@@ -16,12 +16,11 @@ ALLOTTED = (
 # What a TiB and month costs by class, as it was drawn up, and drawn up anew.
 CURRENCY = "crowns"
 PRICES = (
-    ({"Swift": "46", "Steady": "24", "Deep": "8.5"}, "As of the last contracts."),
-    (
-        {"Swift": "42", "Steady": "24", "Deep": "9.25"},
-        "Fast drives became cheaper, floor space dearer.",
-    ),
-)
+    ({"Swift": "46", "Steady": "24", "Deep": "8.5", "hot": "19", "cold": "4"},
+     "As of the last contracts."),
+    ({"Swift": "42", "Steady": "24", "Deep": "9.25", "hot": "19", "warm": "11", "cold": "3.5"},
+     "Fast drives became cheaper, floor space dearer."),
+)  # fmt: skip
 INTAKE, BUYING = "Sonar intake", "Buy first"
 SONAR = {
     "name": "sonar-ingest", "n_vms": 24, "n_cpus": 8, "memory_bytes": 32 * GIB,

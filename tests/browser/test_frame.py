@@ -19,7 +19,8 @@ AXE = (PROJECT / "web/node_modules/axe-core/axe.min.js").read_text()
 RULES = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"]
 ROUTES = [
     "/", "/?at=2027-03-01&q=bad", "/?at=2026-06-01",
-    "/?scope=site:Skerry", "/?scope=nowhere", "/try", "/try/several", "/scenarios", "/allotments",
+    "/?scope=site:Skerry", "/?scope=nowhere", "/try", "/try/several", "/try/objects",
+    "/scenarios", "/allotments", "/prices",
     "/scenarios/999999", "/scenarios/999999/order", "/feeds", "/feeds?feed=new",
     "/feeds?feed=999999", "/feeds/findings", "/feeds/table", "/tokens", "/account", "/nothing",
     "/pools/999999", "/things/999999", "/compliance", "/compliance?draft=new",

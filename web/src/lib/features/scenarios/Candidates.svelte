@@ -8,6 +8,7 @@
   import {
     CHECK_NAMES,
     endOf,
+    leavesOf,
     missesOf,
     nameOf,
     reasonOf,
@@ -92,7 +93,7 @@
       <span
         class={['lead block text-xs', one.rank === null ? 'text-signal' : 'text-ink-soft']}
         title={one.rank === null ? missesOf(one) : reasonOf(one, placement.currency)}
-        >{one.rank === null ? missesOf(one) : reasonOf(one, placement.currency)}</span
+        >{one.rank === null ? missesOf(one) : leavesOf(one)}</span
       >
     </th>
     {#each columns as check (check)}
@@ -148,7 +149,9 @@
           >{/each}
         <th class="py-1 pr-2 font-normal">fit, stopped by</th>
         {#if hasRunways}<th class="py-1 pr-2 font-normal">runway as it is, with it</th>{/if}
-        <th class="py-1 text-right font-normal">then ends, likely</th>
+        <th class="py-1 text-right font-normal"
+          >then ends, likely{placement.currency ? '; costs' : ''}</th
+        >
       </tr>
     </thead>
     <tbody>

@@ -73,15 +73,19 @@ export function amountOf(margin: Margin): string {
   return `${sign}${formatCount(Math.round(size))}`;
 }
 
-/** What a place would have left and cost, by which it is ranked. */
-export function reasonOf(one: Candidate, currency: string): string {
+/** What a place would have left. */
+export function leavesOf(one: Candidate): string {
   const runway =
     one.early_days === null ? 'no end in sight' : `${Math.round(one.early_days)} d, bad case`;
   const space = one.space_percent === null ? '' : `${Math.round(one.space_percent)} % space`;
   const iops = one.iops_percent === null ? '' : `${Math.round(one.iops_percent)} % IOPS`;
-  const cost =
-    one.cost_a_month === null ? '' : ` · costs ${money(one.cost_a_month, currency)} a month`;
-  return `leaves ${[runway, space, iops].filter(Boolean).join(' · ')}${cost}`;
+  return `leaves ${[runway, space, iops].filter(Boolean).join(' · ')}`;
+}
+
+/** What it would have left and cost, by which it is ranked. */
+export function reasonOf(one: Candidate, currency: string): string {
+  const cost = one.cost_a_month;
+  return `${leavesOf(one)}${cost === null ? '' : ` · costs ${money(cost, currency)} a month`}`;
 }
 
 /** By what a place is missed. */
