@@ -12,6 +12,7 @@ from keelmark.feeds.errors import (
     RefusedError,
 )
 from keelmark.feeds.far_end import FarEnd
+from keelmark.feeds.redfish.session import names_it
 from standins.arrays import EXTENT_BYTES
 from tests.conftest import PASSWORD, USER, WRITER
 
@@ -197,3 +198,15 @@ def test_a_refusal_of_a_second_try_takes_no_claim_of_the_first_away(desk, heron)
         desk.make()
     assert "sent_at" in desk.kept
     assert (desk.make().is_so, len(desk.named())) == (True, 1)
+
+
+@pytest.mark.parametrize(
+    ("words", "is_it"),
+    [
+        ("Create sonar-1", True), ("sonar-1", True), ("volume sonar-1, thin", True),
+        ("Create sonar-10", False), ("Create old-sonar-1", False), ("Create sonar-1.bak", False),
+        ("Create sonar_1", False), ("", False),
+    ],
+)  # fmt: skip
+def test_a_task_names_a_volume_as_a_whole(words, is_it):
+    assert names_it(words, "sonar-1") is is_it

@@ -1,6 +1,7 @@
 """Sessions of one piece of work each, and the tasks that far ends tell of."""
 
 import asyncio
+import re
 from collections.abc import Callable, Coroutine
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import AbstractAsyncContextManager
@@ -95,9 +96,14 @@ async def running_task(reader: RedfishReader, *, name: str) -> str:
     service = link_of(await reader.read(ROOT), "Tasks")
     tasks = link_of(await reader.read(service), "Tasks") if service else None
     for task in await reader.members(tasks, is_expanding=False) if tasks else []:
-        if not _end_of(task).is_ended and name in str(task.get("Name")):
+        if not _end_of(task).is_ended and names_it(str(task.get("Name")), name):
             return str(task.get("@odata.id"))
     return ""
+
+
+def names_it(words: str, name: str) -> bool:
+    """Whether words have a name as a whole: sonar-1 is not named by sonar-10."""
+    return re.search(rf"(?<![\w.-]){re.escape(name)}(?![\w.-])", words) is not None
 
 
 def _end_of(task: Resource) -> TaskEnd:
