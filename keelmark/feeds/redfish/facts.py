@@ -3,7 +3,7 @@
 from dataclasses import dataclass, field
 from datetime import datetime
 
-from keelmark.core.units import format_bytes
+from keelmark.core.units import MAX_BYTES, format_bytes
 from keelmark.estate.documents import (
     AnyDocument,
     ArrayDocument,
@@ -28,7 +28,9 @@ from keelmark.feeds.redfish.resource import (
     is_mirror,
     limits_of,
     link_of,
+    links_in,
     name_of,
+    number_in,
     path_of,
     provisioning_of,
     role_of,
@@ -41,6 +43,7 @@ from keelmark.feeds.redfish.resource import (
 )
 
 GIGABIT = 1_000_000_000
+MOST_COUNTED, MOST_NAME = 2**53, 200
 COUNTED = (
     ("read_ops", "ReadIORequests", 1),
     ("write_ops", "WriteIORequests", 1),
@@ -107,9 +110,12 @@ class Facts:
 
     def add_port(self, resource: Resource, *, controller: str) -> PortDocument:
         """Take a front-end port of a controller."""
-        speed = resource.get("CurrentSpeedGbps") or resource.get("MaxSpeedGbps")
+        most = MAX_BYTES // GIGABIT
+        speed = number_in(resource, "CurrentSpeedGbps", most=most)
+        speed = speed or number_in(resource, "MaxSpeedGbps", most=most)
         channel = dig(resource, "FibreChannel")
-        wwpn, n_remote = channel.get("WWPN"), channel.get("NumberDiscoveredRemotePorts")
+        wwpn = channel.get("WWPN")
+        n_remote = number_in(channel, "NumberDiscoveredRemotePorts", most=MOST_COUNTED)
         status = resource.get("LinkStatus")
         place = self._place(resource)
         port = PortDocument(
@@ -118,12 +124,12 @@ class Facts:
             name=f"{controller} {name_of(resource)}"[:200],
             array_uid=self.array.uid,
             controller=controller,
-            protocol=str(resource["PortProtocol"]) if resource.get("PortProtocol") else None,
-            speed_bits_per_second=(
-                int(speed * GIGABIT) if isinstance(speed, int | float) else None
+            protocol=(
+                str(resource["PortProtocol"])[:MOST_NAME] if resource.get("PortProtocol") else None
             ),
+            speed_bits_per_second=None if speed is None else int(speed * GIGABIT),
             is_up=None if status is None else status == "LinkUp",
-            n_logins=n_remote if isinstance(n_remote, int) and n_remote >= 0 else None,
+            n_logins=None if n_remote is None else int(n_remote),
             read_at=self.read_at,
         )
         self.ports.append(port)
@@ -135,13 +141,16 @@ class Facts:
         if serial == serial_of(self.array):
             serial = None  # the enclosure that gave the array its identity
         place = self._place(resource)
-        n_bays = resource.get("DriveSlots") or dig(resource, "Drives").get("Members@odata.count")
+        n_bays = number_in(resource, "DriveSlots", most=MOST_COUNTED)
+        n_bays = n_bays or number_in(
+            dig(resource, "Drives"), "Members@odata.count", most=MOST_COUNTED
+        )  # fmt: skip
         self.shelves[path_of(resource)] = ShelfDocument(
             uid=f"serial.{safe_name(str(serial))}" if serial else place,
             also=[place] if serial else [],
             name=name_of(resource),
             array_uid=self.array.uid,
-            n_bays=n_bays if isinstance(n_bays, int) else None,
+            n_bays=None if n_bays is None else int(n_bays),
             read_at=self.read_at,
         )
 
@@ -151,13 +160,12 @@ class Facts:
 
     def add_file_system(self, resource: Resource, *, shares: list[Resource]) -> None:
         """Take the exports of a file system, so that who mounts them finds their volume."""
-        sources = resource.get("CapacitySources") or []
+        sources = resource.get("CapacitySources")
         volumes = [
-            link.get("@odata.id")
-            for source in sources
+            path
+            for source in (sources if isinstance(sources, list) else [])
             if isinstance(source, dict)
-            for link in source.get("ProvidingVolumes") or []
-            if isinstance(link, dict)
+            for path in links_in(source.get("ProvidingVolumes"))
         ]
         for share in shares:
             server, path = share.get("FileSharingServer"), share.get("FileSharePath")
@@ -269,8 +277,7 @@ class Facts:
         endpoints = dig(resource, "Links").get("ClientEndpoints")
         if not isinstance(endpoints, list):
             return None
-        paths = [str(link.get("@odata.id")) for link in endpoints if isinstance(link, dict)]
-        return [self.endpoints.get(path) or self.place(path) for path in paths]
+        return [self.endpoints.get(path) or self.place(path) for path in links_in(endpoints)]
 
     def _add_snapshot(self, resource: Resource, *, name: str) -> None:
         """Take a snapshot, which the standard shows as a volume that was made from another."""
@@ -320,9 +327,9 @@ class Facts:
         serial = resource.get("SerialNumber")
         place = self._place(resource)
         chassis = self.shelves.get(link_of(resource, "Links", "Chassis") or "")
-        pools = dig(resource, "Links").get("StoragePools") or []
-        told = pools[0].get("@odata.id") if pools else self.pool_of_drive.get(path_of(resource))
-        pool = self.pools.get(told or "")
+        pools = links_in(dig(resource, "Links").get("StoragePools"))
+        told = pools[0] if pools else self.pool_of_drive.get(path_of(resource), "")
+        pool = self.pools.get(told)
         self.drives.append(
             DriveDocument(
                 uid=f"serial.{safe_name(str(serial))}" if serial else place,

@@ -30,6 +30,8 @@ def uid_of(resource: Resource) -> str | None:
     """Return the worldwide name in the best form given, or None."""
     identifiers = resource.get("Identifiers")
     for identifier in identifiers if isinstance(identifiers, list) else []:
+        if not isinstance(identifier, dict):
+            continue
         form = FORMS.get(str(identifier.get("DurableNameFormat")))
         durable = identifier.get("DurableName")
         if form and isinstance(durable, str) and durable:
@@ -41,6 +43,23 @@ def link_of(resource: Resource, *names: str) -> str | None:
     """Return the path that a (nested) link property points to."""
     path = dig(resource, *names).get("@odata.id")
     return path if isinstance(path, str) else None
+
+
+def links_in(told: object) -> list[str]:
+    """Return the paths that a list of links, or a single one, leads to."""
+    some = told if isinstance(told, list) else [told]
+    paths = [one.get("@odata.id") for one in some if isinstance(one, dict)]
+    return [path for path in paths if isinstance(path, str) and path]
+
+
+def number_in(holder: Resource, *names: str, most: float) -> float | None:
+    """Return the first number from 0 to the most under some names, None where there is none."""
+    for name in names:
+        told = holder.get(name)
+        is_number = isinstance(told, int | float) and not isinstance(told, bool)
+        if is_number and 0 <= told <= most:
+            return float(told)
+    return None
 
 
 def dig(resource: Resource, *names: str) -> Resource:
@@ -137,6 +156,11 @@ def first_text_in(told: object) -> str | None:
     return str(told[0])[:200] if isinstance(told, list) and told else None
 
 
+def text_or_none(told: object) -> str | None:
+    """Return a text that is one, None of anything else."""
+    return told[:200] if isinstance(told, str) and told else None
+
+
 def backing_of(resource: Resource) -> Any:  # Any: the document's literal
     """Return what a pool is made of, as far as it says."""
     types = resource.get("PoolType")
@@ -180,6 +204,5 @@ def role_of(resource: Resource, *, is_pooled: bool) -> Any:  # Any: the document
         return "pooled"
     if resource.get("HotspareType") not in (None, "None"):
         return "spare"
-    oem = resource.get("Oem")
-    told = [part.get("Role") for part in oem.values() if isinstance(part, dict)] if oem else []
+    told = [part.get("Role") for part in _makers_parts(resource).values()]
     return "system" if "System" in told else "unpooled"

@@ -24,7 +24,15 @@ from keelmark.feeds.redfish.client import (
 )
 from keelmark.feeds.redfish.facts import Facts
 from keelmark.feeds.redfish.implied import add_implied_pools
-from keelmark.feeds.redfish.resource import link_of, name_of, path_of, uid_of
+from keelmark.feeds.redfish.resource import (
+    dig,
+    link_of,
+    links_in,
+    name_of,
+    path_of,
+    text_or_none,
+    uid_of,
+)
 from keelmark.feeds.redfish.session import run
 
 SHELF_TYPES = ("StorageEnclosure",)
@@ -70,9 +78,7 @@ async def collect(
     ) as reader:
         progress("service root", reader.n_read)
         root = await reader.read(ROOT)
-        is_expanding = bool(
-            (root.get("ProtocolFeaturesSupported") or {}).get("ExpandQuery", {}).get("ExpandAll")
-        )
+        is_expanding = bool(dig(root, "ProtocolFeaturesSupported", "ExpandQuery").get("ExpandAll"))
         storages = await storages_of(reader, root=root)
         facts = Facts(
             url=reader.base_url,
@@ -118,8 +124,8 @@ async def _array(reader: RedfishReader, *, storages: list[Resource]) -> ArrayDoc
     if not storages:
         raise AnswerError(url=reader.base_url + ROOT, why="its Storage collection is empty")
     storage = storages[0]
-    enclosures = (storage.get("Links") or {}).get("Enclosures") or []
-    chassis = await reader.read(enclosures[0]["@odata.id"]) if enclosures else {}
+    enclosures = links_in(dig(storage, "Links").get("Enclosures"))
+    chassis = await reader.read(enclosures[0]) if enclosures else {}
     if not chassis:
         root = await reader.read(ROOT)
         listed = link_of(root, "Chassis")
@@ -134,13 +140,13 @@ async def _array(reader: RedfishReader, *, storages: list[Resource]) -> ArrayDoc
             url=reader.base_url + str(storage.get("@odata.id")),
             why="it has neither a serial number nor a durable name",
         )
-    site = ((chassis.get("Location") or {}).get("PostalAddress") or {}).get("Name")
+    site = dig(chassis, "Location", "PostalAddress").get("Name")
     return ArrayDocument(
         uid=uid,
         also=[durable] if durable and durable != uid else [],
         name=name_of(storage),
-        site=site,
-        model=chassis.get("Model"),
+        site=text_or_none(site),
+        model=text_or_none(chassis.get("Model")),
         n_controllers=await _n_controllers(reader, storage=storage),
         read_at=datetime.now(UTC),
     )
@@ -207,7 +213,7 @@ async def _read_storage(
     volumes_path = link_of(storage, "Volumes")
     volumes = await reader.members(volumes_path, is_expanding=is_expanding) if volumes_path else []
     progress("drives", reader.n_read)
-    links = [drive["@odata.id"] for drive in storage.get("Drives") or [] if "@odata.id" in drive]
+    links = links_in(storage.get("Drives"))
     drives = await asyncio.gather(*(reader.read(link) for link in links))
     providers = [_providing_pool(volume) for volume in volumes]
     if pools_path is None:
@@ -227,13 +233,11 @@ async def _read_storage(
 
 def _providing_pool(volume: Resource) -> str | None:
     """Path of the pool that a volume names itself."""
-    for source in volume.get("CapacitySources") or []:
-        if not isinstance(source, dict):
-            continue
-        providing = source.get("ProvidingPools")
-        one = providing[0] if isinstance(providing, list) and providing else providing
-        if isinstance(one, dict) and isinstance(one.get("@odata.id"), str):
-            return str(one["@odata.id"])
+    sources = volume.get("CapacitySources")
+    for source in sources if isinstance(sources, list) else []:
+        paths = links_in(source.get("ProvidingPools")) if isinstance(source, dict) else []
+        if paths:
+            return paths[0]
     return None
 
 
@@ -246,7 +250,6 @@ async def _owners(reader: RedfishReader, *, facts: Facts) -> dict[str, str]:
         page_path = allocated
         while page_path:
             page = await reader.read(page_path)
-            for member in page.get("Members") or []:
-                owners[str(member.get("@odata.id"))] = path
+            owners |= dict.fromkeys(links_in(page.get("Members")), path)
             page_path = page.get("Members@odata.nextLink")
     return owners
