@@ -56,8 +56,9 @@ def number_in(holder: Resource, *names: str, most: float) -> float | None:
     """Return the first number from 0 to the most under some names, None where there is none."""
     for name in names:
         told = holder.get(name)
-        is_number = isinstance(told, int | float) and not isinstance(told, bool)
-        if is_number and 0 <= told <= most:
+        if isinstance(told, bool) or not isinstance(told, int | float):
+            continue
+        if 0 <= told <= most:
             return float(told)
     return None
 

@@ -1,6 +1,10 @@
 """Allotments: held for a tenant, drawn on by its own operator, and never beyond."""
 
+import csv
+import io
+
 import pytest
+from django.db import IntegrityError
 
 from keelmark.access.clock import now
 from keelmark.access.models import AuditEntry, Membership, Role
@@ -19,6 +23,7 @@ from keelmark.estate.models import Allotment, DrawnVolume, Entity, Reservation
 from keelmark.feeds.changes.carrying import carry_out as carry_changes
 from keelmark.feeds.services.running import carry_out as carry_run
 from keelmark.feeds.services.schedule import queue_run
+from keelmark.scenarios.models import Scenario
 from keelmark.scenarios.services.carrying import go_on_all
 from tests.server.cluster import tell
 from tests.server.conftest import NOW, Api, for_a_module, signed_in
@@ -324,3 +329,31 @@ def test_a_plan_allots_and_what_it_held_is_not_held_besides(api, operator, estat
     assert "has an allotment of" in "".join(
         str(part.get("text")) for fault in again["faults"] for part in fault["says"]
     )
+
+
+def test_one_key_in_one_instant_at_two_allotments_makes_one_volume(api, estate, tides, monkeypatch):
+    """The other one is written between the look and the writing."""
+    one = allotted(api, estate)
+    n_before = Scenario.objects.count()
+
+    def taken(**_):
+        raise IntegrityError("drawn_once")
+
+    monkeypatch.setattr(DrawnVolume.objects, "create", taken)
+    refused = draw(tides, one, estate)
+    assert (refused.status_code, "key" in refused.json()["detail"].lower()) == (409, True)
+    assert (Scenario.objects.count(), read(tides, one)["drawn"]) == (n_before, [])
+
+
+def test_allotments_are_exported_with_what_was_drawn_and_to_each_their_own(api, estate, tides):
+    one = allotted(api, estate, min_iops=500)
+    allotted(api, estate, tenant="web", n_bytes=GIB)
+    assert draw(tides, one, estate).status_code == 202
+    for who, tenants in ((api, {"Tide Gauges", "Public Web"}), (tides, {"Tide Gauges"})):
+        answer = who.get("/allotments/export")
+        assert answer["Content-Disposition"] == 'attachment; filename="allotments.csv"'
+        rows = list(csv.DictReader(io.StringIO(answer.content.decode())))
+        assert {row["tenant"] for row in rows} == tenants
+    (row,) = rows
+    assert (row["allotted_bytes"], row["left_bytes"]) == (str(100 * GIB), str(70 * GIB))
+    assert (row["volume"], row["size_bytes"], row["min_iops"]) == (NAME, str(30 * GIB), "500")
