@@ -6,6 +6,7 @@ import { differenceOf } from './feeds/differences';
 import { groupsOf, ORDER } from './feeds/findings';
 import { fieldOf, missingIn, withField, withUnit, wordOf } from './feeds/sheet';
 import { formOf, told } from './feeds/form';
+import { inColumns, othersOf } from './feeds/kinds';
 import { changesOf } from './people/changes';
 import { mayOf, ofTenants, ROLES } from './people/roles';
 import { figuresOfBooks, figuresOfEnd, type Books } from './thing/figures';
@@ -53,6 +54,14 @@ describe('a table that is mapped', () => {
 });
 
 describe('feeds', () => {
+  test('kinds stand in their columns, all others in the last', () => {
+    const covers = { array: 1, port: 8, shelf: 2 };
+    expect(inColumns(covers).slice(0, 2)).toEqual([1, null]);
+    expect(inColumns(covers).at(-1)).toBe(10);
+    expect(othersOf({ array: 1, port: 8, shelf: 1 })).toBe('8 ports, 1 shelf');
+    expect(inColumns({ pool: 3 }).at(-1)).toBeNull();
+  });
+
   const run = (more: object) =>
     ({ n_new: {}, n_retired: {}, n_grown: {}, n_changed: {}, ...more }) as never;
 

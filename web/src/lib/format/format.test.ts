@@ -1,7 +1,16 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { axisUnit, exactBytes, formatBytes, parseBytes } from './bytes';
-import { addDays, daysUntil, formatDay, formatRunway, formatSeconds } from './dates';
+import { clock, UTC } from './clock.svelte';
+import {
+  addDays,
+  daysUntil,
+  formatAge,
+  formatDay,
+  formatRunway,
+  formatSeconds,
+  todayIso,
+} from './dates';
 import { aKind, counted } from './kinds';
 import { BEYOND, limitDate, limitRange, limitShare, NO_END } from './limits';
 import { formatCount, formatPercent } from './numbers';
@@ -14,6 +23,9 @@ const days = fc.integer({ min: -3_000, max: 3_000 });
 
 describe('bytes', () => {
   test.each([
+    [79_495_440_662_528, 'iec', '72.3 TiB'],
+    [79_495_440_662_528, 'si', '79.5 TB'],
+    [-2048, 'iec', '−2.00 KiB'],
     [0, 'iec', '0 B'],
     [1023, 'iec', '1023 B'],
     [1024, 'iec', '1.00 KiB'],
@@ -99,6 +111,10 @@ describe('numbers', () => {
     [2.34, '2.3 %'],
     [12.6, '13 %'],
     [-3, '−3 %'],
+    [120, '120 %'],
+    [0.24, '0.2 %'],
+    [12_345, '12\u202f345 %'],
+    [-5.5, '−5.5 %'],
     [1234, '1\u202f234 %'],
     [null, '–'],
   ])('%s is %s', (percent, told) => {
@@ -145,6 +161,40 @@ describe('days', () => {
     expect(formatRunway(past, TODAY)).toBe('0 d (0–)');
   });
 
+  test.each([
+    ['2026-12-12', 19],
+    ['2026-11-20', -3],
+  ])('%s is %d days off', (day, n) => {
+    expect(daysUntil(day, TODAY)).toBe(n);
+  });
+
+  // The next morning in Auckland.
+  test.each([
+    ['UTC', '2026-11-25', 2, '20:30', 'Wed 25 Nov'],
+    ['Pacific/Auckland', '2026-11-26', 1, '09:30', 'Thu 26 Nov'],
+    ['America/Los_Angeles', '2026-11-25', 2, '12:30', 'Wed 25 Nov'],
+  ])('days and times in %s are those of one clock', (zone, today, until, at, words) => {
+    const now = new Date('2026-11-25T20:30:00Z');
+    clock.zone = zone;
+    const day = todayIso(now);
+    const told = [
+      day,
+      daysUntil('2026-11-27', day),
+      clock.timeOf(now),
+      formatDay(now.toISOString()),
+    ];
+    clock.zone = UTC;
+    expect(told.slice(0, 3)).toEqual([today, until, at]);
+    expect(told[3]).toContain(words);
+  });
+
+  test('an age is told since a moment, or as never', () => {
+    const now = Date.parse('2026-11-23T08:00:00Z');
+    expect(formatAge(null)).toBe('never');
+    expect(formatAge('2026-11-23T07:55:00Z', now)).toBe('5 min');
+    expect(formatAge('2026-11-24T07:55:00Z', now)).toBe('0 s');
+  });
+
   test('a day far off has its year, a day near none', () => {
     expect(formatDay('1999-01-01')).toBe('Fri 1 Jan 1999');
     expect(formatDay(addDays(new Date().toISOString().slice(0, 10), 3))).not.toMatch(/\d{4}/);
@@ -153,6 +203,7 @@ describe('days', () => {
 
   test.each([
     [3, '3 s'],
+    [59, '59 s'],
     [300, '5 min'],
     [7200, '2 h'],
     [86_400 * 4, '4 d'],
@@ -168,6 +219,8 @@ describe('words', () => {
     ['policy', 2, '2 policies'],
     ['vm', 12_345, '12\u202f345 VMs'],
     ['disk', 0, '0 virtual disks'],
+    ['document', 1, '1 document'],
+    ['reading', 12_345, '12\u202f345 readings'],
   ])('%s, %d: %s', (kind, n, told) => {
     expect(counted(kind, n)).toBe(told);
   });
@@ -178,6 +231,22 @@ describe('words', () => {
     ['vm', 'a VM'],
   ])('%s: %s', (kind, told) => {
     expect(aKind(kind)).toBe(told);
+  });
+
+  test.each([
+    ['over', 95, 90, '2026-11-01', '2026-11-01', 'past limit', '106 % of its limit'],
+    ['caution', 45, 90, '2027-01-01', null, BEYOND, '50 % of its limit'],
+    ['clear', 0, 90, null, null, NO_END, '0 % of its limit'],
+    ['unread', null, 90, null, null, NO_END, ''],
+    ['clear', 5, 0, null, null, NO_END, ''],
+  ])('%s, %s of %d: its limit', (attention, amount, limit, early, likely, on, share) => {
+    const told = {
+      attention,
+      amount,
+      limit_amount: limit,
+      limit: { early_on: early, likely_on: likely },
+    };
+    expect([limitDate(told), limitShare(told)]).toEqual([on, share]);
   });
 
   test('a limit is told as past, on its day, beyond sight or without an end', () => {

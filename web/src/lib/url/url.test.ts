@@ -46,6 +46,15 @@ describe('a sift', () => {
     expect(isPlain(sift)).toBe(told);
   });
 
+  test.each([
+    ['a:b', false, ''],
+    ['a:b', true, '-a:b'],
+    ['a:c', false, 'a:c a:b'],
+    ['-class:"Very Deep" heron', false, '-class:"Very Deep" heron a:b'],
+  ])('“%s” with a:b toggled, excluding: %s, is “%s”', (sift, isExcluding, told) => {
+    expect(siftOf(toggled(termsOf(sift), { key: 'a', text: 'b', isExcluding }))).toBe(told);
+  });
+
   test('what is joined by words is kept whole when it is narrowed, and is one step back', () => {
     const one = { key: 'site', text: 'Skerry', isExcluding: true };
     expect(narrowed('a or b', one)).toBe('(a or b) -site:Skerry');
