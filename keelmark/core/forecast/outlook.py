@@ -9,7 +9,7 @@ from keelmark.core.arrays import Bools, Float64s, Int64s
 from keelmark.core.errors import RangeError, ShapeError
 from keelmark.core.forecast.calibration import BAND_EDGE
 from keelmark.core.forecast.fan import Fan
-from keelmark.core.forecast.passage import blocks_of, first_passages, highest_until
+from keelmark.core.forecast.passage import blocks_of, first_passages
 from keelmark.core.forecast.rhythm import Rhythm
 
 N_AXES = 2  # (series, day)
@@ -165,45 +165,6 @@ def runways(
             )
         )
     return told
-
-
-def level_reached(
-    of: Outlook, *, days: Int64s, horizon_days: int, added_bytes: Float64s | None = None
-) -> Float64s:
-    """Return about which level the early date of each series comes on a day of its own.
-
-    Parameters
-    ----------
-    of : Outlook
-        Of (n_series,) things.
-    days : (n_series,) int64
-        After each one's last reading, 1 or more.
-    horizon_days : int
-        How far is looked, at least as far as the days.
-    added_bytes : (n_series, horizon_days) float64, optional
-        As for :func:`runway`.
-
-    Returns
-    -------
-    (n_series,) float64
-        By the paths of :func:`runway` in whole blocks of days, a rhythm as on one day of each:
-        near enough to begin a search with, and no date.
-    """
-    horizon = _checked_horizon(horizon_days)
-    ends = blocks_of(horizon)
-    noise_share = of.fan.noise_share(ends)
-    on = np.broadcast_to(ends, noise_share.shape)
-    rows = np.arange(len(of.last_bytes))
-    fan = of.fan.on(ends)
-    plus = _rhythm_on(of, rows=rows, ahead=on)
-    if added_bytes is not None:
-        plus = plus + np.take_along_axis(added_bytes, on - 1, axis=1)
-    return highest_until(
-        fan[:, 1] + plus,
-        ((fan[:, 1] - fan[:, 0]) / BAND_EDGE, (fan[:, 2] - fan[:, 1]) / BAND_EDGE),
-        noise_share=noise_share, persistence=of.fan.persistence(), memory=of.fan.memory,
-        n_until=np.searchsorted(ends, days, side="left") + 1,
-    )  # fmt: skip
 
 
 def _fan_on(

@@ -102,52 +102,6 @@ def first_passages(
     return [Passage(days=days[mark], chance_within=chance[mark]) for mark in range(n_marks)]
 
 
-def highest_until(
-    middle: Float64s, half: tuple[Float64s, Float64s], *, noise_share: Float64s,
-    persistence: Float64s, memory: Int64s, n_until: Int64s,
-) -> Float64s:  # fmt: skip
-    """Return the level that a tenth of the paths reach in the first blocks, (n_series,).
-
-    Parameters
-    ----------
-    middle : (n_series, n_blocks) float64
-        Of the fan in each block.
-    half : two (n_series, n_blocks) float64
-        One spread of the fan below its middle, and above.
-    noise_share, persistence, memory
-        As for :func:`first_passages`.
-    n_until : (n_series,) int64
-        How many blocks are looked at, 1 or more.
-
-    Notes
-    -----
-    The same paths the other way round: a mark at that level is one that a tenth have reached.
-    """
-    n_series, n_blocks = middle.shape
-    wanted = int(np.ceil(QUANTILES[0] * N_PATHS))
-    group = np.abs(persistence[:, None] - np.array(PERSISTENCES)).argmin(axis=1)
-    group = group * len(MEMORIES) + memory
-    told = np.empty(n_series)
-    for of in np.unique(group):
-        rows = np.flatnonzero(group == of)
-        slow = _slow(int(of) // len(MEMORIES))[:, :n_blocks]
-        noise = _noise(int(of) % len(MEMORIES))[:, :n_blocks]
-        for begin in range(0, len(rows), ROWS_AT_ONCE):
-            some = rows[begin : begin + ROWS_AT_ONCE]
-            n_seen = int(n_until[some].max())
-            share = noise_share[some, :n_seen].astype(np.float32)[:, None, :]
-            path = np.sqrt(1 - share) * slow[:, :n_seen] + np.sqrt(share) * noise[:, :n_seen]
-            low, high = (one[some, None, :n_seen].astype(np.float32) for one in half)
-            level = np.where(path > 0, path * high, path * low)
-            level += middle[some, None, :n_seen].astype(np.float32)
-            level[np.broadcast_to(
-                np.arange(n_seen) >= n_until[some, None, None], level.shape
-            )] = -np.inf  # fmt: skip
-            reached = level.max(axis=2)
-            told[some] = np.partition(reached, N_PATHS - wanted, axis=1)[:, N_PATHS - wanted]
-    return told
-
-
 def _told(is_there: NDArray[np.bool_], *, ends: Int64s) -> tuple[Float64s, Float64s]:
     """Days by which a tenth, half and nine tenths of the paths are there for the first time."""
     n_series, n_paths, n_blocks = is_there.shape

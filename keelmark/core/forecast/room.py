@@ -5,12 +5,11 @@ from typing import Final
 
 import numpy as np
 
-from keelmark.core.arrays import Bools, Float64s, Int64s
-from keelmark.core.forecast.outlook import Outlook, level_reached, runway, runways
+from keelmark.core.arrays import Float64s, Int64s
+from keelmark.core.forecast.outlook import Outlook, runway, runways
 
 N_LEVELS: Final = 16  # additions that are looked at together
-N_STEPS: Final = 4_096  # of a mark: what is nearer together is not told apart
-LONGER: Final = 6.0  # each step than the one before, until what is looked for is passed
+N_HALVINGS: Final = 12  # of what is looked for, to a 4,096th of it
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -76,71 +75,20 @@ def room_until(
     Notes
     -----
     The same first passage by which dates are told: with that much more, a mark is reached as a
-    mark lower by that much is now. It is looked for from where the paths themselves say it is, so
-    that most need no more than the dates on either side of that.
+    mark lower by that much is now.
     """
     last = np.nan_to_num(of.last_bytes)
     least = np.zeros(len(last)) if planned_bytes is None else planned_bytes.min(axis=1)
     most = np.zeros(len(last)) if planned_bytes is None else planned_bytes.max(axis=1)
     holds = -np.maximum(last, 0.0) - np.maximum(most, 0.0)
     fails = np.maximum(mark_bytes - last - np.minimum(least, 0.0), 0.0)
-    step = np.maximum(mark_bytes / N_STEPS, 1.0)
-    reached = level_reached(
-        of, days=days, horizon_days=horizon_days, added_bytes=planned_bytes
-    )  # fmt: skip
-    guess = np.clip(np.where(np.isnan(reached), holds, mark_bytes - reached), holds, fails)
-    near = np.floor(np.stack([guess - step / 2, guess + step / 2]))
-    ways = runways(
-        of, marks_bytes=(mark_bytes - near).astype(np.int64), horizon_days=horizon_days,
-        added_bytes=planned_bytes,
-    )  # fmt: skip
-    is_held = np.stack([one.early_days > days for one in ways])
-    # More is never later: what holds is held by all that is less.
-    holds = np.where(is_held[1], near[1], np.where(is_held[0], near[0], holds))
-    fails = np.where(is_held[0], np.where(is_held[1], fails, near[1]), near[0])
-    search = _Search(holds=holds, fails=np.maximum(fails, holds), step=step,
-                     side=np.where(is_held[1], 1, np.where(is_held[0], 0, -1)))  # fmt: skip
-    while len(rows := search.open_rows(of.is_judged)):
-        tried = search.tried(rows)
+    for _ in range(N_HALVINGS):
+        tried = np.floor((holds + fails) / 2)
         way = runway(
-            of.of_rows(rows), mark_bytes=(mark_bytes[rows] - tried).astype(np.int64),
-            horizon_days=horizon_days,
-            added_bytes=None if planned_bytes is None else planned_bytes[rows],
+            of, mark_bytes=(mark_bytes - tried).astype(np.int64), horizon_days=horizon_days,
+            added_bytes=planned_bytes,
         )  # fmt: skip
-        search.told(rows, tried=tried, is_held=way.early_days > days[rows])
-    return np.where(of.is_judged, search.holds, np.nan)
-
-
-@dataclass(slots=True, kw_only=True, eq=False)
-class _Search:
-    """Where each of some rows (n_series,) is held and where not any more, drawn together.
-
-    ``side`` is on which the guess was wrong: from there it is gone on in longer and longer steps
-    until it is passed, then halved.
-    """
-
-    holds: Float64s
-    fails: Float64s
-    step: Float64s  # that is not told apart any further
-    side: Int64s
-    reach: float = 1.0  # steps
-
-    def open_rows(self, is_judged: Bools) -> Int64s:
-        """Return the rows that are not told apart yet."""
-        return np.flatnonzero(is_judged & (self.fails - self.holds > self.step))
-
-    def tried(self, rows: Int64s) -> Float64s:
-        """Return what is tried next of each of some rows."""
-        holds, fails, side = self.holds[rows], self.fails[rows], self.side[rows]
-        middle = (holds + fails) / 2
-        far = np.where(side > 0, holds, fails) + side * self.reach * self.step[rows]
-        is_within = (side != 0) & (np.abs(far - middle) < (fails - holds) / 2)
-        self.side[rows[~is_within]] = 0
-        self.reach *= LONGER
-        return np.floor(np.where(is_within, far, middle))
-
-    def told(self, rows: Int64s, *, tried: Float64s, is_held: Bools) -> None:
-        """Take in what was tried."""
-        self.side[rows[np.where(is_held, -1, 1) == self.side[rows]]] = 0  # it is passed
-        self.holds[rows] = np.where(is_held, tried, self.holds[rows])
-        self.fails[rows] = np.where(is_held, self.fails[rows], tried)
+        is_held = way.early_days > days
+        # More is never later: what holds is held by all that is less.
+        holds, fails = np.where(is_held, tried, holds), np.where(is_held, fails, tried)
+    return np.where(np.isnan(way.early_days), np.nan, holds)

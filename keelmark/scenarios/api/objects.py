@@ -1,6 +1,5 @@
 """Where objects go over the API: buckets and tiers, what their quotas leave, what they cost."""
 
-from datetime import timedelta
 from typing import Any
 
 from drf_spectacular.utils import extend_schema
@@ -20,13 +19,13 @@ from keelmark.core.estate.kinds import OBJECT_TIERS
 from keelmark.core.placement.objects import ObjectCandidate, ObjectsAsked
 from keelmark.core.units import MAX_BYTES
 from keelmark.forecasts.api.pools import Int64Field
-from keelmark.forecasts.definitions.horizon import HORIZON_DAYS
 from keelmark.scenarios.api.placements import (
     DAYS_PER_WEEK,
     MOST_TOLD,
     TRIALS,
     PlaceAtRead,
     WeightsWrite,
+    days_of,
     weights_of,
 )
 from keelmark.scenarios.selectors.object_placing import ObjectPlacing, object_placing_of
@@ -94,17 +93,10 @@ class ObjectPlacementView(APIView):
 
 
 def _asked(wanted: dict[str, Any]) -> ObjectsAsked:  # Any: a validated form
-    today = utc_today()
-    last_day = (wanted["last_until_on"] - today).days
-    if not 1 <= last_day <= HORIZON_DAYS:
-        latest = today + timedelta(days=HORIZON_DAYS)
-        raise wrong_field("last_until_on", f"Use a date after today and up to {latest}.")
-    first_day = (wanted["first_on"] - today).days if "first_on" in wanted else 1
-    if not 0 <= first_day <= last_day:
-        raise wrong_field("first_on", "Use a date from today on, by the last one.")
+    first_day, last_day = days_of(wanted, today=utc_today())
     try:
         return ObjectsAsked(
-            first_bytes=wanted["first_bytes"], last_day=last_day, first_day=max(first_day, 1),
+            first_bytes=wanted["first_bytes"], last_day=last_day, first_day=first_day,
             growth_bytes_per_day=wanted["bytes_a_week"] // DAYS_PER_WEEK,
             tiers=frozenset(wanted["tiers"] or OBJECT_TIERS),
         )  # fmt: skip

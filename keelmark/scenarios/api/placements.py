@@ -194,8 +194,8 @@ def weights_of(told: dict[str, float]) -> Weights:
         raise wrong_field("weights", f"Use {exc.wanted}.") from exc
 
 
-def workload_of(wanted: dict[str, Any], *, today: date) -> Workload:  # Any: a validated form
-    """Return the workload of a form that was looked over; raise a wrong field."""
+def days_of(wanted: dict[str, Any], *, today: date) -> tuple[int, int]:  # Any: a validated form
+    """Return the first and the last day of a form, from today; raise a wrong field."""
     last_day = (wanted["last_until_on"] - today).days
     if not 1 <= last_day <= HORIZON_DAYS:
         latest = today + timedelta(days=HORIZON_DAYS)
@@ -203,6 +203,12 @@ def workload_of(wanted: dict[str, Any], *, today: date) -> Workload:  # Any: a v
     first_day = (wanted["first_on"] - today).days if "first_on" in wanted else 1
     if not 0 <= first_day <= last_day:
         raise wrong_field("first_on", "Use a date from today on, by the last one.")
+    return max(first_day, 1), last_day
+
+
+def workload_of(wanted: dict[str, Any], *, today: date) -> Workload:  # Any: a validated form
+    """Return the workload of a form that was looked over; raise a wrong field."""
+    first_day, last_day = days_of(wanted, today=today)
     if not 1 <= len(wanted["disks"]) <= MOST_DISKS:
         raise wrong_field("disks", f"Use 1 to {MOST_DISKS} disks.")
     offered = [offer.name for offer in estate.service_classes()]
@@ -219,7 +225,7 @@ def workload_of(wanted: dict[str, Any], *, today: date) -> Workload:  # Any: a v
             name=wanted["name"], n_vms=wanted["n_vms"],
             disks=tuple(_disk(one) for one in wanted["disks"]),
             n_cpus=wanted["n_cpus"], memory_bytes=wanted["memory_bytes"],
-            first_day=max(first_day, 1), last_day=last_day,
+            first_day=first_day, last_day=last_day,
             sites=frozenset(wanted["sites"]), clusters=frozenset(wanted["clusters"]),
             service_class=wanted["service_class"], tenant=wanted["tenant"],
             policy=policy.core if policy else None, apart=Apart(wanted["apart"]),
