@@ -3,14 +3,14 @@
   import { Checkbox, Label } from 'flowbite-svelte';
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
-  import { drawUp, putIn, scenarioNamesQuery } from '$lib/api/scenarios';
+  import { drawUp, putIn } from '$lib/api/scenarios';
   import { formatDay, preferences } from '$lib/format';
   import { textOf } from '$lib/ui/events';
   import Field from '$lib/ui/Field.svelte';
   import Pending from '$lib/ui/Pending.svelte';
-  import Pick from '$lib/ui/Pick.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { bearing, writeQuery } from '$lib/url/bearing.svelte';
+  import IntoScenario from './IntoScenario.svelte';
   import ObjectCandidates from './ObjectCandidates.svelte';
   import {
     formOf,
@@ -28,8 +28,6 @@
   const form = $derived(formOf(page.url.searchParams));
   const asked = $derived(objectsOf(form));
   const client = useQueryClient();
-  const scenarios = createQuery(scenarioNamesQuery);
-  const drafts = $derived((scenarios.data ?? []).filter((one) => one.state === 'draft'));
   const placement = createQuery(() =>
     objectPlacementQuery(asked.objects, {
       ...(bearing.sift ? { scope: bearing.sift } : {}),
@@ -122,23 +120,7 @@
     class="min-h-0 overflow-y-auto px-4 pt-2 pb-6"
     aria-label="Where they can go"
   >
-    <div class="flex flex-wrap items-baseline gap-3">
-      <h2 class="water">Where they can go</h2>
-      <p class="text-ink-soft">until {formatDay(form.until)}, one chance in ten aside</p>
-      <div class="ml-auto flex items-center gap-2">
-        <span class="text-ink-soft">a place is put into</span>
-        <Pick
-          class="w-48"
-          label="Into which scenario"
-          items={[
-            { value: '', name: 'a new scenario' },
-            ...drafts.map((one) => ({ value: String(one.id), name: one.name })),
-          ]}
-          value={into}
-          onpick={(told) => void writeQuery({ into: told || null })}
-        />
-      </div>
-    </div>
+    <IntoScenario until={form.until} {into} />
     <ProblemNote of="The scenario" error={refused} />
     {#if placement.isError}
       <ProblemNote of="These objects" error={placement.error} onretry={() => placement.refetch()} />

@@ -4,12 +4,12 @@
   import { page } from '$app/state';
   import { policiesQuery } from '$lib/api/promises';
   import { tenantsQuery } from '$lib/api/queries';
-  import { drawUp, putIn, scenarioNamesQuery } from '$lib/api/scenarios';
+  import { drawUp, putIn } from '$lib/api/scenarios';
   import { addDays, formatDay, preferences, todayIso } from '$lib/format';
   import Pending from '$lib/ui/Pending.svelte';
-  import Pick from '$lib/ui/Pick.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { bearing, writeQuery } from '$lib/url/bearing.svelte';
+  import IntoScenario from './IntoScenario.svelte';
   import Candidates from './Candidates.svelte';
   import { classesQuery, placementQuery, type Candidate } from './placements';
   import { disksOfMove, type MoveWrite } from './queries';
@@ -24,8 +24,6 @@
   const classes = createQuery(classesQuery);
   const policies = createQuery(() => policiesQuery({}));
   const tenants = createQuery(tenantsQuery);
-  const scenarios = createQuery(scenarioNamesQuery);
-  const drafts = $derived((scenarios.data ?? []).filter((one) => one.state === 'draft'));
   const placement = createQuery(() =>
     placementQuery(asked.workload, {
       ...(bearing.sift ? { scope: bearing.sift } : {}),
@@ -109,23 +107,7 @@
     class="min-h-0 overflow-y-auto px-4 pt-2 pb-6"
     aria-label="Where it can go"
   >
-    <div class="flex flex-wrap items-baseline gap-3">
-      <h2 class="water">Where it can go</h2>
-      <p class="text-ink-soft">until {formatDay(form.until)}, one chance in ten aside</p>
-      <div class="ml-auto flex items-center gap-2">
-        <span class="text-ink-soft">a place is put into</span>
-        <Pick
-          class="w-48"
-          label="Into which scenario"
-          items={[
-            { value: '', name: 'a new scenario' },
-            ...drafts.map((one) => ({ value: String(one.id), name: one.name })),
-          ]}
-          value={into}
-          onpick={(told) => void writeQuery({ into: told || null })}
-        />
-      </div>
-    </div>
+    <IntoScenario until={form.until} {into} />
     <ProblemNote of="The scenario" error={refused} />
     {#if placement.isError}
       <ProblemNote of="This workload" error={placement.error} onretry={() => placement.refetch()} />
