@@ -95,6 +95,7 @@ def test_who_plans_sees_it_move_and_carries_nothing_out(signed_in: Page):
     expect(order.region.get_by_role("button")).to_have_count(0)
     expect(order.step(1).get_by_role("button", name="carry it out")).to_have_count(0)
     signed_in.get_by_role("button", name="take it back").click()
+    expect(signed_in.get_by_role("button", name="make the work order")).to_be_visible()
     signed_in.get_by_role("heading", level=1).get_by_role("link").click()
     plan.accepting.get_by_role("button", name="give it up").click()
     expect(plan.accepting.get_by_role("button", name="accept, hold the space")).to_be_visible()

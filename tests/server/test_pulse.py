@@ -7,6 +7,7 @@ from datetime import timedelta
 import pytest
 from django.db import DatabaseError
 
+from keelmark.bearings.packs.building import build_revision
 from keelmark.compliance.api.pulse import PULSE, Pulse
 from keelmark.compliance.selectors.moved import moved
 from keelmark.feeds.models import Feed
@@ -85,6 +86,14 @@ def test_a_collection_moves_the_lanes(db, make_feed):
     after = moved()
     assert before["lanes"] != after["lanes"]
     assert before["changes"] == after["changes"]
+
+
+def test_a_revision_moves_the_lanes_too(make_pool):
+    build_revision(now=NOW)
+    before = moved()
+    make_pool()
+    build_revision(now=NOW)
+    assert before["lanes"] != moved()["lanes"]
 
 
 def test_too_many_listeners_ask_now_and_then_instead(api, monkeypatch):
