@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 from keelmark.core.forecast import Fan, forecast, paths, runway
 from keelmark.core.forecast.mix import KNOTS_DAYS
 from keelmark.core.forecast.noise import MEMORIES, noise_of
-from keelmark.core.forecast.passage import blocks_of, first_passages
+from keelmark.core.forecast.passage import Walks, blocks_of
 from keelmark.core.units import TIB
 
 HORIZON = 400
@@ -16,10 +16,11 @@ N_KNOWN, N_AHEAD, N_SERIES = 400, 730, 300
 
 def passage(needed, *, noise=0.0, persistence=0.5, memory=0):
     row = np.broadcast_to(np.asarray(needed, dtype=np.float64), (1, 1, len(ENDS)))
-    return first_passages(
-        row, noise_share=np.full((1, len(ENDS)), noise), persistence=np.array([persistence]),
+    walks = Walks(
+        noise_share=np.full((1, len(ENDS)), noise), persistence=np.array([persistence]),
         memory=np.array([memory]), horizon_days=HORIZON,
-    )[0]  # fmt: skip
+    )  # fmt: skip
+    return walks.first_passages(row)[0]
 
 
 def test_a_walk_arrives_as_reflection_says():

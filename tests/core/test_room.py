@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from keelmark.core.forecast import runway
 from keelmark.core.forecast.noise import MEMORIES
-from keelmark.core.forecast.outlook import SHARP_SHARE
+from keelmark.core.forecast.reaching import SHARP_SHARE, TOGETHER, Reaching
 from keelmark.core.forecast.room import N_HALVINGS, additions_of, room_until
 from keelmark.core.units import TIB
 from tests.core.outlooks import make_outlook
@@ -60,6 +60,22 @@ def room_of(seed, *, is_planned):
         of, mark_bytes=marks, days=days, horizon_days=HORIZON, planned_bytes=planned
     )  # fmt: skip
     return of, marks, days, planned, told
+
+
+@settings(max_examples=15)
+@given(seed=seeds, is_planned=st.booleans())
+def test_many_together_are_told_as_each_alone_and_kept_paths_as_new_ones(seed, is_planned):
+    of, marks, _, planned = drawn(seed, is_planned=is_planned)
+    rows = np.random.default_rng(seed).integers(0, N_SERIES, TOGETHER + 40)
+    more = None if planned is None else planned[rows]
+    alone = early(of, marks, 0, planned=planned)
+    together = early(of.of_rows(rows), marks[rows], 0, planned=more)
+    assert np.array_equal(together, alone[rows], equal_nan=True)
+    kept = Reaching(of, horizon_days=HORIZON, added_bytes=planned, are_paths_kept=True)
+    for lower in (0, TIB, 40 * TIB, 0):
+        (way,) = kept.runways(marks[None, :] - lower)
+        wanted = early(of, marks, lower, planned=planned)
+        assert np.array_equal(way.early_days, wanted, equal_nan=True)
 
 
 @settings(max_examples=40)

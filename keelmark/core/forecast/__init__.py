@@ -1,4 +1,4 @@
-"""Forecasts of used bytes: engine.py and outlook.py have the calls, record.py how right."""
+"""Forecasts of used bytes: engine.py and reaching.py have the calls, record.py how right."""
 
 from keelmark.core.forecast.calibration import TRIALS, Widening, widening_of
 from keelmark.core.forecast.changed import grown
@@ -8,11 +8,9 @@ from keelmark.core.forecast.fan import Fan
 from keelmark.core.forecast.outlook import (
     MAX_HORIZON_DAYS,
     Outlook,
-    Runway,
     paths,
-    runway,
-    runways,
 )
+from keelmark.core.forecast.reaching import Runway, runway, runways
 from keelmark.core.forecast.record import Record, RecordOfMany, record_of, record_of_many
 from keelmark.core.forecast.repairs import Repair
 from keelmark.core.forecast.rhythm import Rhythm

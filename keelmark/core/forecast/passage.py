@@ -1,5 +1,6 @@
 """When a level first stands at a mark, by paths that run through its fan."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -40,34 +41,27 @@ def blocks_of(horizon_days: int) -> Int64s:
     return np.concatenate([inside, [horizon_days]]).astype(np.int64)
 
 
-def first_passages(
-    needed: Float64s,
-    *,
-    noise_share: Float64s,
-    persistence: Float64s,
-    memory: Int64s,
-    horizon_days: int,
-) -> list[Passage]:
-    """Return when each of several marks is first reached.
+def group_of(persistence: Float64s, memory: Int64s) -> Int64s:
+    """Return which paths each series takes, (n_series,); see :class:`Walks` for both."""
+    kind: Int64s = np.abs(persistence[:, None] - np.array(PERSISTENCES)).argmin(axis=1)
+    return kind * len(MEMORIES) + memory
+
+
+class Walks:
+    """Paths through the fans of some series: when they first stand at a mark.
 
     Parameters
     ----------
-    needed : (n_marks, n_series, n_blocks) float64
-        How far above its middle a path must be in each block, in spreads of the fan; −inf where
-        all are, inf where none can be. Blocks as of :func:`blocks_of`.
     noise_share : (n_series, n_blocks) float64
-        Share of the fan's variance that is noise and comes back.
+        Share of the fan's variance that is noise and comes back; blocks as of :func:`blocks_of`.
     persistence : (n_series,) float64
         How the rest of it hangs together, 0.25 to 1: the power of time by which it spreads.
     memory : (n_series,) int64
         Of the noise, as an index of MEMORIES.
     horizon_days : int
         Last day looked at, 1 or more.
-
-    Returns
-    -------
-    list of Passage
-        One a mark; fractions of days within a block.
+    are_kept : bool
+        Whether paths are kept for the next marks: 70 kB for each series and two years.
 
     Notes
     -----
@@ -79,27 +73,59 @@ def first_passages(
     Mandelbrot, B. B. and Van Ness, J. W. (1968), "Fractional Brownian motions, fractional
     noises and applications", eq. 2.1 for the covariance.
     """
-    ends = blocks_of(horizon_days)
-    n_marks, n_series, _ = needed.shape
-    kind = np.abs(persistence[:, None] - np.array(PERSISTENCES)).argmin(axis=1)
-    days = np.full((n_marks, len(QUANTILES), n_series), np.inf)
-    chance = np.zeros((n_marks, n_series))
-    group = kind * len(MEMORIES) + memory
-    # What no path reaches needs no paths.
-    is_near = needed.min(axis=(0, 2)) <= _highest()
-    for of in np.unique(group[is_near]):
-        rows = np.flatnonzero((group == of) & is_near)
-        slow = _slow(int(of) // len(MEMORIES))[:, : len(ends)]
-        noise = _noise(int(of) % len(MEMORIES))[:, : len(ends)]
-        for begin in range(0, len(rows), ROWS_AT_ONCE):
-            some = rows[begin : begin + ROWS_AT_ONCE]
-            share = noise_share[some].astype(np.float32)[:, None, :]
-            path = np.sqrt(1 - share) * slow
-            path += np.sqrt(share) * noise
+
+    def __init__(
+        self, *, noise_share: Float64s, persistence: Float64s, memory: Int64s, horizon_days: int,
+        are_kept: bool = False,
+    ) -> None:  # fmt: skip
+        self._ends = blocks_of(horizon_days)
+        self._noise_share = noise_share.astype(np.float32)
+        self._group = group_of(persistence, memory)
+        self._kept: dict[int, Float32s] | None = {} if are_kept else None
+
+    def first_passages(self, needed: Float64s) -> list[Passage]:
+        """Return when each of several marks is first reached, in fractions of days.
+
+        Parameters
+        ----------
+        needed : (n_marks, n_series, n_blocks) float64
+            How far above its middle a path must be in each block, in spreads of the fan; −inf
+            where all are, inf where none can be.
+        """
+        n_marks, n_series, _ = needed.shape
+        days = np.full((n_marks, len(QUANTILES), n_series), np.inf)
+        chance = np.zeros((n_marks, n_series))
+        # What no path reaches needs no paths.
+        is_near = needed.min(axis=(0, 2)) <= _highest()
+        for some in self._together(is_near):
+            path = self._path(some)
             for mark in range(n_marks):
                 is_there = path >= needed[mark, some].astype(np.float32)[:, None, :]
-                days[mark][:, some], chance[mark, some] = _told(is_there, ends=ends)
-    return [Passage(days=days[mark], chance_within=chance[mark]) for mark in range(n_marks)]
+                days[mark][:, some], chance[mark, some] = _told(is_there, ends=self._ends)
+        return [Passage(days=days[mark], chance_within=chance[mark]) for mark in range(n_marks)]
+
+    def _together(self, is_near: NDArray[np.bool_]) -> Iterator[Int64s]:
+        """Rows of one group at a time; what is kept is always cut alike."""
+        for group in np.unique(self._group[is_near]):
+            is_of = self._group == group
+            rows = np.flatnonzero(is_of if self._kept is not None else is_of & is_near)
+            for begin in range(0, len(rows), ROWS_AT_ONCE):
+                some = rows[begin : begin + ROWS_AT_ONCE]
+                if is_near[some].any():
+                    yield some
+
+    def _path(self, some: Int64s) -> Float32s:
+        """The highest within each block of all paths of some rows of one group."""
+        first = int(some[0])
+        if self._kept is not None and first in self._kept:
+            return self._kept[first]
+        kind, memory = divmod(int(self._group[first]), len(MEMORIES))
+        share = self._noise_share[some][:, None, :]
+        path: Float32s = np.sqrt(1 - share) * _slow(kind)[:, : len(self._ends)]
+        path += np.sqrt(share) * _noise(memory)[:, : len(self._ends)]
+        if self._kept is not None:
+            self._kept[first] = path
+        return path
 
 
 def _told(is_there: NDArray[np.bool_], *, ends: Int64s) -> tuple[Float64s, Float64s]:

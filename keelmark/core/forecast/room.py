@@ -6,7 +6,8 @@ from typing import Final
 import numpy as np
 
 from keelmark.core.arrays import Float64s, Int64s
-from keelmark.core.forecast.outlook import Outlook, runway, runways
+from keelmark.core.forecast.outlook import Outlook
+from keelmark.core.forecast.reaching import Reaching, runways, some_of
 
 N_LEVELS: Final = 16  # additions that are looked at together
 N_HALVINGS: Final = 12  # of what is looked for, to a 4,096th of it
@@ -77,6 +78,21 @@ def room_until(
     The same first passage by which dates are told: with that much more, a mark is reached as a
     mark lower by that much is now.
     """
+    told = np.empty(len(of.last_bytes))
+    for rows in some_of(of):
+        told[rows] = _room(
+            of.of_rows(rows), mark_bytes=mark_bytes[rows], days=days[rows],
+            horizon_days=horizon_days,
+            planned_bytes=None if planned_bytes is None else planned_bytes[rows],
+        )  # fmt: skip
+    return told
+
+
+def _room(
+    of: Outlook, *, mark_bytes: Int64s, days: Int64s, horizon_days: int,
+    planned_bytes: Float64s | None,
+) -> Float64s:  # fmt: skip
+    ahead = Reaching(of, horizon_days=horizon_days, added_bytes=planned_bytes, are_paths_kept=True)
     last = np.nan_to_num(of.last_bytes)
     least = np.zeros(len(last)) if planned_bytes is None else planned_bytes.min(axis=1)
     most = np.zeros(len(last)) if planned_bytes is None else planned_bytes.max(axis=1)
@@ -84,10 +100,7 @@ def room_until(
     fails = np.maximum(mark_bytes - last - np.minimum(least, 0.0), 0.0)
     for _ in range(N_HALVINGS):
         tried = np.floor((holds + fails) / 2)
-        way = runway(
-            of, mark_bytes=(mark_bytes - tried).astype(np.int64), horizon_days=horizon_days,
-            added_bytes=planned_bytes,
-        )  # fmt: skip
+        (way,) = ahead.runways((mark_bytes - tried).astype(np.int64)[None, :])
         is_held = way.early_days > days
         # More is never later: what holds is held by all that is less.
         holds, fails = np.where(is_held, tried, holds), np.where(is_held, fails, tried)

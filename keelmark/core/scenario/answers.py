@@ -11,8 +11,8 @@ from scipy.sparse import coo_array
 from keelmark.core.arrays import Bools, Float64s, Int64s
 from keelmark.core.errors import RangeError
 from keelmark.core.estate.columns import NOWHERE
+from keelmark.core.forecast import Outlook, runway
 from keelmark.core.forecast.changed import grown
-from keelmark.core.forecast.outlook import Outlook, runway
 from keelmark.core.units import TIB
 
 MOST_TARGETS: Final = 6  # pools of a class that are looked at, those with the most room
