@@ -163,8 +163,18 @@ def folded(part: Amounts, *, onto: Int64s, n: int) -> tuple[Amounts, Int64s]:
     """
     counts = onto >= 0
     known = counts & part.is_known
+    # Where all are known, as of most kinds, nothing need be picked out.
+    at, values = (onto, part.values) if known.all() else (onto[known], part.values[known])
     sums = np.zeros(n, dtype=np.int64)
-    np.add.at(sums, onto[known], part.values[known])
-    n_known = np.bincount(onto[known], minlength=n)
+    np.add.at(sums, at, values)
     n_unread = np.bincount(onto[counts & ~part.is_known], minlength=n).astype(np.int64)
-    return Amounts(values=sums, is_known=n_known > 0), n_unread
+    return Amounts(values=sums, is_known=np.bincount(at, minlength=n) > 0), n_unread
+
+
+def added_up(few: Int64s, *, onto: Int64s, n: int) -> Int64s:
+    """Return the sums onto wholes (n,) of amounts most of which are 0, rows as of `folded`."""
+    rows = np.flatnonzero(few)
+    rows = rows[onto[rows] >= 0]
+    sums = np.zeros(n, dtype=np.int64)
+    np.add.at(sums, onto[rows], few[rows])
+    return sums

@@ -9,7 +9,7 @@ import numpy as np
 
 from keelmark.core.arrays import Bools, Float64s, Int64s
 from keelmark.core.errors import RangeError
-from keelmark.core.estate.books import Books, Sum, folded, total
+from keelmark.core.estate.books import Books, Sum, added_up, folded, total
 from keelmark.core.estate.columns import NOWHERE, Amounts, Column, Words, nothing, unknown
 from keelmark.core.estate.estate import READ_KINDS, Estate, Past, PastAmounts
 from keelmark.core.estate.holds import held_on, promised_on
@@ -256,8 +256,7 @@ class _Reader:
         onto = np.where(self.is_there[part], self.estate.table(part).links[link], NOWHERE)
         parts = self.books[part]
         if part in self.added:
-            self.added[whole] = np.zeros(n, dtype=np.int64)
-            np.add.at(self.added[whole], onto[onto >= 0], self.added[part][onto >= 0])
+            self.added[whole] = added_up(self.added[part], onto=onto, n=n)
         used, _ = folded(parts.used, onto=onto, n=n)
         # A sum is of what was read alone, its size and its promises too.
         read_only = np.where(parts.used.is_known, onto, NOWHERE)
@@ -278,8 +277,7 @@ class _Reader:
         )
         if self.when is When.PAST:
             self.is_there[whole] = self.is_there[whole] | used.is_known
-        self.n_unread[whole] = np.zeros(n, dtype=np.int64)
-        np.add.at(self.n_unread[whole], onto[onto >= 0], self.n_unread[part][onto >= 0])
+        self.n_unread[whole] = added_up(self.n_unread[part], onto=onto, n=n)
 
     def _folded_forecast(self, whole: str, *, part: str, onto: Int64s, n: int) -> Amounts:
         """Likely bytes are added, spreads are squared; a whole's own outlook goes before both."""

@@ -1,6 +1,8 @@
 """What a scenario does: which runways move, what ends first, what is promised beyond what is."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Final
 
 import numpy as np
@@ -27,19 +29,42 @@ from keelmark.core.units import percent_of
 HORIZON_DAYS: Final = 730  # as far as forecasts are made
 
 
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+@dataclass(frozen=True, kw_only=True, eq=False)  # no slots: what is worked out is kept
 class Ends:
-    """Runways to the limit marks of one kind, counted from today, (n,) each.
+    """Runways to the limit marks of one kind, counted from today.
 
-    ``is_touched`` are those that a plan changes; ``after`` is ``before`` for all others. What is
-    not there at the end of the plan ends never.
+    ``rows`` (n_rows,) are those that a plan changes, ``moved`` (n_rows,) how they end with it.
+    Columns of all (n,) are worked out when they are asked for, most kinds' never are. What is not
+    there at the end of the plan ends never.
     """
 
     kind: str
-    before: Runway
-    after: Runway
-    is_touched: Bools
-    order_days: Float64s  # early after, less the lead time
+    estate: Estate
+    now: Reading
+    rows: Int64s
+    moved: Runway
+
+    @cached_property
+    def is_touched(self) -> Bools:
+        """Which a plan changes."""
+        told = np.zeros(len(self.estate.table(self.kind)), dtype=np.bool_)
+        told[self.rows] = True
+        return told
+
+    @cached_property
+    def before(self) -> Runway:
+        """As they end without the plan."""
+        return _told_before(self.now, kind=self.kind, n=len(self.estate.table(self.kind)))
+
+    @cached_property
+    def after(self) -> Runway:
+        """As they end with it; that is ``before`` for what it does not change."""
+        return _with(self.before, self.rows, self.moved)
+
+    @property
+    def order_days(self) -> Float64s:
+        """Early after, less the lead time."""
+        return self.after.early_days - self.estate.marks[self.kind].lead_time_days
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -69,7 +94,8 @@ def ended(told: Compiled, *, now: Reading) -> tuple[Compiled, dict[str, Ends]]:
     tables = dict(told.estate.tables)
     for kind, change in changes_in(told, now=now).items():
         ends[kind] = ends_of(told, change, now=now)
-        tables[kind] = _dated(tables[kind], ends[kind], day=told.estate.day)
+        if len(change.rows):
+            tables[kind] = _dated(tables[kind], ends[kind], day=told.estate.day)
     return replace(told, estate=replace(told.estate, tables=tables)), ends
 
 
@@ -90,42 +116,33 @@ def ends_of(told: Compiled, change: Changes, *, now: Reading) -> Ends:
     The first passage of the same outlook through the same mark, with the plan's courses added to
     every day; a limit mark that rises by so much is the same as bytes that are fewer by so much.
     """
-    estate, kind, rows = told.estate, change.kind, change.rows
-    n = len(estate.table(kind))
-    is_touched = np.zeros(n, dtype=np.bool_)
-    is_touched[rows] = True
-    before = _told_before(now, kind=kind, n=n)
-    after = _after(estate, change) if len(rows) else _of_rows(before, rows)
+    kind, rows = change.kind, change.rows
+    after = _after(told.estate, change)
     retired = [one.row for one in told.plan.effects if one.kind == kind and isinstance(one, Retire)]
     gone = np.isin(rows, retired)
-    whole = _with(
-        before, rows,
-        Runway(
+    return Ends(
+        kind=kind, estate=told.estate, now=now, rows=rows,
+        moved=Runway(
             early_days=np.where(gone, np.inf, after.early_days),
             likely_days=np.where(gone, np.inf, after.likely_days),
             late_days=np.where(gone, np.inf, after.late_days),
             chance_within=np.where(gone, 0.0, after.chance_within),
         ),
     )  # fmt: skip
-    lead = estate.marks[kind].lead_time_days
-    return Ends(
-        kind=kind, before=before, after=whole, is_touched=is_touched,
-        order_days=whole.early_days - lead,
-    )  # fmt: skip
 
 
 def _dated(table: Table, ends: Ends, *, day: int) -> Table:
     """The dates of what is touched, in the columns in which every list and rule finds them."""
     columns = dict(table.columns)
-    rows = np.flatnonzero(ends.is_touched)
+    rows = ends.rows
     for name, days in (
-        ("early", ends.after.early_days), ("runway", ends.after.likely_days),
-        ("late", ends.after.late_days),
+        ("early", ends.moved.early_days), ("runway", ends.moved.likely_days),
+        ("late", ends.moved.late_days),
     ):  # fmt: skip
         was = table.amounts(name)
         values, is_known = was.values.copy(), was.is_known.copy()
-        is_known[rows] = np.isfinite(days[rows])
-        values[rows] = np.where(is_known[rows], day + np.nan_to_num(days[rows], posinf=0), 0)
+        is_known[rows] = np.isfinite(days)
+        values[rows] = np.where(is_known[rows], day + np.nan_to_num(days, posinf=0), 0)
         columns[name] = Amounts(values=values, is_known=is_known)
     return replace(table, columns=columns)
 
@@ -294,12 +311,11 @@ def changes_of(
     added = np.zeros((len(rows), horizon_days + 1))
     sizes, is_known = _sizes_now(now, kind=kind, rows=rows)
     sizes = np.repeat(sizes[:, None], horizon_days + 1, axis=1)
+    courses: list[Course] = []
     for one in of_kind:
         at, begin = place[one.row], one.day - estate.day
         if isinstance(one, Course):
-            since = days - begin
-            more = np.minimum(one.first_bytes + since * one.bytes_per_day, one.most_bytes)
-            added[at] += np.where(since >= 0, -more if one.is_less else more, 0.0)
+            courses.append(one)
         elif isinstance(one, AddAmount) and one.column == "size":
             sizes[at, begin:] += one.amount if is_known[at] else 0
         elif isinstance(one, SetAmount) and one.column == _SIZE.get(kind, "size"):
@@ -311,9 +327,34 @@ def changes_of(
             sizes[at, begin:] = 0
         elif isinstance(one, SetsAside):
             added[at] += one.hold.on(days + estate.day)
+    for some in _of_row(courses):
+        added[place[some[0].row]] += _bytes_of(some, days=days + estate.day)
     for held in holds:
         added[place[held.row]] += held.on(days + estate.day)
     return Changes(kind=kind, rows=rows, sizes=sizes, added=added)
+
+
+def _of_row(courses: Sequence[Course]) -> list[list[Course]]:
+    by_row: dict[int, list[Course]] = {}
+    for one in courses:
+        by_row.setdefault(one.row, []).append(one)
+    return list(by_row.values())
+
+
+def _bytes_of(courses: Sequence[Course], *, days: Int64s) -> Float64s:
+    """What courses of one thing bring together on some days, those of one day at once."""
+    begins, first, pace, most, sign = np.array(
+        [
+            (one.day, one.first_bytes, one.bytes_per_day, one.most_bytes, -1 if one.is_less else 1)
+            for one in courses
+        ],
+        dtype=np.float64,
+    ).T[:, :, None]  # fmt: skip
+    since = days - begins
+    told: Float64s = (sign * np.where(since >= 0, np.minimum(first + since * pace, most), 0.0)).sum(
+        axis=0
+    )
+    return told
 
 
 # What moves bring of these is bounded by its own size; what ends is what it lies on.
@@ -356,13 +397,6 @@ def _folded(
 
 def _last_day(told: Compiled) -> int:
     return max((one.day for one in told.plan.effects), default=told.estate.day)
-
-
-def _of_rows(way: Runway, rows: Int64s) -> Runway:
-    return Runway(
-        early_days=way.early_days[rows], likely_days=way.likely_days[rows],
-        late_days=way.late_days[rows], chance_within=way.chance_within[rows],
-    )  # fmt: skip
 
 
 def _with(way: Runway, rows: Int64s, other: Runway) -> Runway:

@@ -31,11 +31,14 @@ class Plan:
 
     def added_on(self, day: int, estate: Estate) -> dict[str, Int64s]:
         """Return the bytes that things hold more, or fewer, on a day, (n,) by kind."""
-        told: dict[str, Int64s] = {}
+        sums: dict[str, dict[int, int]] = {}
         for one in self.effects:
             if isinstance(one, Course) and one.day <= day:
-                n = len(estate.table(one.kind))
-                told.setdefault(one.kind, np.zeros(n, dtype=np.int64))[one.row] += one.bytes_on(day)
+                by_row = sums.setdefault(one.kind, {})
+                by_row[one.row] = by_row.get(one.row, 0) + one.bytes_on(day)
+        told = {kind: np.zeros(len(estate.table(kind)), dtype=np.int64) for kind in sums}
+        for kind, by_row in sums.items():
+            told[kind][list(by_row)] = list(by_row.values())
         return told
 
     def on(self, estate: Estate, *, day: int) -> Estate:

@@ -197,7 +197,8 @@ class Sight:
             return
         some = self.estate.outlooks[kind].of_rows(np.array(new, dtype=np.int64), day=day)
         told = some.expected(day=day, n=len(new), quantiles=quantiles)
-        for one, amounts in zip(quantiles, np.nan_to_num(told).tolist(), strict=True):
+        told = np.where(np.isfinite(told), told, 0.0)
+        for one, amounts in zip(quantiles, told.tolist(), strict=True):
             for row, amount in zip(new, amounts, strict=True):
                 self._asked[kind, row, day, one] = round(amount)
 

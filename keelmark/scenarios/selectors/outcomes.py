@@ -254,12 +254,11 @@ def _moved(view: View, *, as_it_is: View, drawn: Drawn) -> tuple[list[Moved], in
         ends = drawn.ends.get(kind)
         if ends is None:
             continue
-        rows = np.flatnonzero(ends.is_touched)
         shown = _seen_either(view, as_it_is, kind)
-        days = np.nan_to_num(ends.after.early_days, nan=np.inf, posinf=np.inf)
+        days = np.nan_to_num(ends.moved.early_days, nan=np.inf, posinf=np.inf)
         found += [
-            (float(days[row]), kind, row)
-            for row in rows.tolist()
+            (early, kind, row)
+            for early, row in zip(days.tolist(), ends.rows.tolist(), strict=True)
             if shown[row] and ((kind, row) not in others or _differ(ends, row))
         ]
     found.sort()
