@@ -8,13 +8,15 @@ import subprocess
 import sys
 import time
 from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import httpx
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Browser, BrowserContext, Page, expect
+from playwright.sync_api import Error as PlaywrightError
 
 from keelmark.config.state import PROJECT
 from tests.browser.pages.sign_in import SignInPage
@@ -144,49 +146,78 @@ def browser_context_args(browser_context_args: dict[str, Any], stack: Stack) -> 
 
 
 @pytest.fixture
-def complaints(page: Page) -> Iterator[list[str]]:
+def complaints() -> Iterator[list[str]]:
     """What the console complains of; a test that provokes complaints empties the list."""
     heard: list[str] = []
+    yield heard
+    assert heard == []
+
+
+def listen(page: Page, heard: list[str]) -> None:
     page.on(
         "console",
         lambda m: heard.append(f"{m.text} {m.location['url']}") if m.type == "error" else None,
     )
     page.on("pageerror", lambda error: heard.append(str(error)))
-    yield heard
-    assert heard == []
 
 
-class Sessions:
-    """Signs in as a person does, but not anew for every test while that would change nothing."""
+@pytest.fixture
+def page(page: Page, complaints: list[str]) -> Page:
+    """A page of nobody, in a browser that has seen nothing yet."""
+    listen(page, complaints)
+    return page
 
-    def __init__(self) -> None:
-        self._kept: dict[str, tuple[float, list[Any]]] = {}
 
-    def sign_in(self, page: Page, name: str) -> None:
-        begun, cookies = self._kept.get(name, (-math.inf, []))
-        if time.monotonic() - begun < KEPT_SECONDS:
-            page.context.add_cookies(cookies)
-            if page.context.request.get("/api/v1/session").json()["is_signed_in"]:
-                SignInPage(page).come_back()
-                return
-            page.context.clear_cookies()
+class People:
+    """Opens pages for people who were here before, each in a browser of their own.
+
+    The program is not read and compiled anew for every test; what a test kept is forgotten.
+    """
+
+    def __init__(self, browser: Browser, asked: dict[str, Any]) -> None:
+        self._browser, self._asked = browser, asked
+        self._contexts: dict[str, BrowserContext] = {}
+        self._begun: dict[str, float] = {}
+
+    @contextmanager
+    def opened(self, name: str, *, heard: list[str]) -> Iterator[Page]:
+        if name not in self._contexts:
+            self._contexts[name] = self._browser.new_context(**self._asked)
+        context = self._contexts[name]
+        page = context.new_page()
+        listen(page, heard)
+        self._sign_in(page, name)
+        yield page
+        with suppress(PlaywrightError):  # it may have gone nowhere
+            page.evaluate("localStorage.clear()")
+        for one in context.pages:
+            one.close()
+
+    def _sign_in(self, page: Page, name: str) -> None:
+        """Sign in as a person does, but not anew for every test while that would change nothing."""
+        context = page.context
+        is_lately = time.monotonic() - self._begun.get(name, -math.inf) < KEPT_SECONDS
+        if is_lately and context.request.get("/api/v1/session").json()["is_signed_in"]:
+            SignInPage(page).come_back()
+            return
+        context.clear_cookies()
         SignInPage(page).sign_in(name, "spring-tide")
-        self._kept[name] = (time.monotonic(), page.context.cookies())
+        self._begun[name] = time.monotonic()
 
 
 @pytest.fixture(scope="session")
-def sessions() -> Sessions:
-    return Sessions()
+def people(browser: Browser, browser_context_args: dict[str, Any]) -> People:
+    return People(browser, browser_context_args)
 
 
 @pytest.fixture
-def signed_in(page: Page, complaints: list[str], sessions: Sessions) -> Page:
-    sessions.sign_in(page, "planner")
-    return page
+def signed_in(people: People, complaints: list[str]) -> Iterator[Page]:
+    with people.opened("planner", heard=complaints) as page:
+        yield page
 
 
 @pytest.fixture
-def operating(page: Page, complaints: list[str], sessions: Sessions) -> Page:
+def operating(people: People, complaints: list[str]) -> Iterator[Page]:
     """Signed in as who carries changes out."""
-    sessions.sign_in(page, "deckhand")
-    return page
+    with people.opened("deckhand", heard=complaints) as page:
+        yield page

@@ -1,11 +1,12 @@
 """A planner allots, and a tenant's own operator provisions out of it, never beyond."""
 
 import re
+from collections.abc import Iterator
 
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import Sessions
+from tests.browser.conftest import People
 from tests.browser.pages.allotments import AllotmentsPage
 from tests.browser.pages.place import WherePage
 from tests.browser.test_frame import faults
@@ -15,10 +16,10 @@ MINE = "deep-4"  # what the demo allots to Tide Gauges, on plover-1
 
 
 @pytest.fixture
-def tidewaiter(page: Page, complaints: list[str], sessions: Sessions) -> Page:
+def tidewaiter(people: People, complaints: list[str]) -> Iterator[Page]:
     """Signed in as the operator of Tide Gauges."""
-    sessions.sign_in(page, "tidewaiter")
-    return page
+    with people.opened("tidewaiter", heard=complaints) as page:
+        yield page
 
 
 def test_a_tenant_makes_a_volume_of_its_own_and_gives_it_back(

@@ -1,13 +1,15 @@
 """Builds a revision: the estate as it stands, as columns, kept in the database."""
 
+from dataclasses import dataclass
 from datetime import datetime
+from functools import cache
 from typing import Any
 
 import pyarrow as pa
 import pyarrow.compute as pc
 import structlog
 from django.db import connection, transaction
-from django.db.models import CharField, QuerySet
+from django.db.models import CharField
 from django.db.models.functions import Cast
 
 from keelmark.bearings.models import Pack, Revision
@@ -16,15 +18,17 @@ from keelmark.bearings.packs.sources import (
     LAYOUT,
     PAIR_SOURCES,
     SOURCES,
+    Rows,
     column_names,
     pairs_of,
     rows_of,
 )
 from keelmark.core.estate.kinds import KINDS, Measure
 from keelmark.forecasts.models import KeptForecast, Metric
-from keelmark.readings.columnar import Told, Types, columns_of
+from keelmark.readings.columnar import Told, Types, columns_told
 
 log = structlog.get_logger()
+PACKS_AT_ONCE = 8  # some are tens of megabytes
 KEPT_REVISIONS = 3  # a process may still read the one before while it loads the newest
 TAKE_TURN = "SELECT pg_advisory_xact_lock(hashtext('keelmark.bearings'))"  # one build at once
 _LISTS = ("fan", "by_weekday", "by_month_slot")
@@ -44,15 +48,15 @@ def build_revision(*, now: datetime) -> Revision | None:
     """
     with connection.cursor() as cursor:
         cursor.execute(TAKE_TURN)
-    tables = {kind: _table_of(kind) for kind in SOURCES}
-    tables |= {f"{PAIR}.{name}": _pairs(name) for name in PAIR_SOURCES}
+    tables = {kind: _rows(kind).told() for kind in SOURCES}
+    tables |= {f"{PAIR}.{name}": _pairs(name).told() for name in PAIR_SOURCES}
     tables |= {f"{kind}.{OUTLOOK}": _outlooks(kind) for kind in SOURCES}
-    packs = [_kept(name, table=table, now=now) for name, table in tables.items()]
+    packs = _kept(tables, now=now)
     before = Revision.objects.first()
     if (
         before is not None
         and (before.day, before.layout) == (now.date(), LAYOUT)
-        and set(before.packs.values_list("pk", flat=True)) == {pack.pk for pack in packs}
+        and set(before.packs.values_list("pk", flat=True)) == packs
     ):
         return None
     revision = Revision.objects.create(made_at=now, day=now.date(), layout=LAYOUT)
@@ -66,18 +70,50 @@ def build_revision(*, now: datetime) -> Revision | None:
     return revision
 
 
-def _kept(name: str, *, table: pa.Table, now: datetime) -> Pack:
-    content = packed(table)
-    digest = digest_of(content, name=name)
-    pack, _ = Pack.objects.get_or_create(
-        digest=digest, defaults={"kind": name, "made_at": now, "content": content}
+def _kept(tables: dict[str, pa.Table], *, now: datetime) -> set[int]:
+    """The packs of all tables; what is kept already is not read again."""
+    told = {}
+    for name, table in tables.items():
+        content = packed(table)
+        told[digest_of(content, name=name)] = name, content
+    has = set(Pack.objects.filter(digest__in=told).values_list("digest", flat=True))
+    Pack.objects.bulk_create(
+        (
+            Pack(digest=digest, kind=name, made_at=now, content=content)
+            for digest, (name, content) in told.items()
+            if digest not in has
+        ),
+        batch_size=PACKS_AT_ONCE,
     )
-    return pack
+    return set(Pack.objects.filter(digest__in=told).values_list("pk", flat=True))
 
 
-def _table_of(kind: str) -> pa.Table:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Asked:
+    """A statement that is the same at every build, and the types of its columns."""
+
+    sql: str
+    params: tuple[object, ...]
+    types: Types
+
+    def told(self) -> pa.Table:
+        return columns_told(self.sql, params=self.params, types=self.types)
+
+
+def _asked(query: Rows, *, types: Types) -> _Asked:
+    sql, params = query.query.sql_with_params()
+    return _Asked(sql=sql, params=params, types=types)
+
+
+@cache
+def _rows(kind: str) -> _Asked:
     query = rows_of(kind)
-    return columns_of(query, types={name: _type(kind, name) for name in column_names(query)})
+    return _asked(query, types={name: _type(kind, name) for name in column_names(query)})
+
+
+@cache
+def _pairs(name: str) -> _Asked:
+    return _asked(pairs_of(name), types={"left": pa.int64(), "right": pa.int64()})
 
 
 def _type(kind: str, name: str) -> Any:  # Any: a type of Arrow
@@ -101,37 +137,37 @@ _TYPES = {
 }
 
 
-def _pairs(name: str) -> pa.Table:
-    return columns_of(pairs_of(name), types={"left": pa.int64(), "right": pa.int64()})
-
-
-def _outlooks(kind: str) -> pa.Table:
-    """What is kept of the futures of a kind's used bytes, and how each stands."""
+@cache
+def _futures(kind: str) -> _Asked:
     types: Types = {
         "id": pa.int64(), "attention": pa.string(), "as_of": pa.date32(),
         "noise_memory": pa.int64(),
         **dict.fromkeys(_DATES, pa.date32()), **dict.fromkeys(_NUMBERS, pa.float64()),
         **dict.fromkeys(_LISTS, pa.string()),
     }  # fmt: skip
-    table = columns_of(_forecasts(kind, names=list(types)), types=types)
+    paths = [f"c_{n}" if n in _LISTS else "entity_id" if n == "id" else n for n in types]
+    query = (
+        KeptForecast.objects.filter(kind=kind, metric=Metric.USED)
+        .annotate(**{f"c_{name}": Cast(name, CharField()) for name in _LISTS})
+        .order_by("entity_id")
+        .values_list(*paths)
+    )
+    return _asked(query, types=types)
+
+
+def _outlooks(kind: str) -> pa.Table:
+    """What is kept of the futures of a kind's used bytes, and how each stands."""
+    table = _futures(kind).told()
     for name in _LISTS:
         at = table.column_names.index(name)
         table = table.set_column(at, name, _numbers(table.column(name)))
     return table
 
 
-def _forecasts(kind: str, *, names: list[str]) -> "QuerySet[KeptForecast, tuple[object, ...]]":
-    paths = [f"c_{n}" if n in _LISTS else "entity_id" if n == "id" else n for n in names]
-    return (
-        KeptForecast.objects.filter(kind=kind, metric=Metric.USED)
-        .annotate(**{f"c_{name}": Cast(name, CharField()) for name in _LISTS})
-        .order_by("entity_id")
-        .values_list(*paths)
-    )
-
-
 def _numbers(told: Told) -> "pa.Array[Any]":
     """Lists of numbers of what the database writes as text: {1,2}."""
+    if len(told) == 0:
+        return pa.array([], type=pa.list_(pa.float64()))
     bare = pc.utf8_trim(told.combine_chunks(), characters="{}")
     parts = pc.split_pattern(bare, ",")
     values = parts.flatten()
