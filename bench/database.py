@@ -21,7 +21,7 @@ def bench_database(*, is_kept: bool = False, is_fresh: bool = True) -> Iterator[
     if is_fresh and not IS_TINY:
         ensure_database()
         drop_database(name=DATABASE)
-    ensure_database(name=DATABASE)
+    ensure_database(name=DATABASE, template=os.environ.get("KEEL_TEST_TEMPLATE"))
     os.environ["KEEL_DATABASE"] = DATABASE
     from keelmark.cli.django import ready_django
 

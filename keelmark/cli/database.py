@@ -21,8 +21,11 @@ LAST_PORT = 54_499
 SYSTEM_USER = "postgres"
 
 
-def ensure_database(*, name: str | None = None) -> State:
-    """Return the state with the database running and present; safe to call again."""
+def ensure_database(*, name: str | None = None, template: str | None = None) -> State:
+    """Return the state with the database running and present; safe to call again.
+
+    What is not there yet is made empty, or as a copy of a template.
+    """
     state = load_state()
     if state is None or not (Path(state.database_folder) / "PG_VERSION").exists():
         with step("database cluster"):
@@ -31,7 +34,7 @@ def ensure_database(*, name: str | None = None) -> State:
         state = _with_free_port(state)
         with step(f"PostgreSQL on 127.0.0.1:{state.database_port}"):
             _start(state)
-    _ensure_role_and_database(state, name=name or state.database_name)
+    _ensure_role_and_database(state, name=name or state.database_name, template=template)
     return state
 
 
@@ -133,7 +136,7 @@ def _is_running(state: State) -> bool:
         return False
 
 
-def _ensure_role_and_database(state: State, *, name: str) -> None:
+def _ensure_role_and_database(state: State, *, name: str, template: str | None) -> None:
     with psycopg.connect(
         host="127.0.0.1", port=state.database_port, user=ADMIN, dbname="postgres",
         password=state.database_password, autocommit=True,
@@ -152,7 +155,9 @@ def _ensure_role_and_database(state: State, *, name: str) -> None:
             "SELECT 1 FROM pg_database WHERE datname = %s", [name]
         ).fetchone():
             connection.execute(
-                sql.SQL("CREATE DATABASE {} OWNER {}").format(sql.Identifier(name), role)
+                sql.SQL("CREATE DATABASE {} OWNER {} TEMPLATE {}").format(
+                    sql.Identifier(name), role, sql.Identifier(template or "template1")
+                )
             )
 
 

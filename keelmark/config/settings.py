@@ -92,6 +92,7 @@ DATABASES: dict[str, dict[str, Any]] = {  # Any: Django's own loose shape
         "USER": _state.database_user,
         "PASSWORD": _state.database_password,
         "CONN_HEALTH_CHECKS": True,
+        "TEST": {"TEMPLATE": os.environ.get("KEEL_TEST_TEMPLATE")},  # migrated once for all
         "OPTIONS": {"connect_timeout": 5, **(_OF_REQUESTS if os.environ.get("KEEL_POOL") else {})},
     }
 }

@@ -18,7 +18,7 @@ from keelmark.access.services.people import ensure_person
 from keelmark.access.services.signing_in import CONFIRMED
 from keelmark.core.units import TIB
 from keelmark.estate.documents import ArrayDocument, Document, PoolDocument, ReadingsDocument
-from keelmark.estate.models import Protocol
+from keelmark.estate.models import Entity, Protocol
 from keelmark.estate.services.delivery import ensure_source, open_delivery
 from keelmark.feeds.importer import Imported, import_documents
 from keelmark.feeds.models import Feed
@@ -109,55 +109,54 @@ def _no_waiting(settings: Any) -> None:
     settings.FEED_NETWORKS = ["127.0.0.0/8", "::1/128"]  # the stand-ins' own
 
 
+def bring_pool(
+    name: str = "swift-1",
+    *,
+    array: str = "heron-1",
+    site: str = "Skerry",
+    service_class: str = "Swift",
+    usable_tib: float = 100,
+    used_tib: float = 40,
+    growth_tib: float = 0.0,
+    provisioned_tib: float | None = 110,
+    age: timedelta = timedelta(0),
+) -> int:
+    """Import a pool with its readings; return its id."""
+    read_at = NOW - age
+    uid = f"uuid.pool-{next(_numbers)}"
+    used = [round((used_tib - growth_tib * back) * TIB) for back in range(N_DAYS, -1, -1)]
+    into = Imported()
+    import_documents(
+        [
+            ArrayDocument(uid=f"serial.{array}", name=array, site=site, read_at=read_at),
+            PoolDocument(
+                uid=uid,
+                array_uid=f"serial.{array}",
+                name=name,
+                service_class=service_class,
+                usable_bytes=round(usable_tib * TIB),
+                used_bytes=used[-1],
+                provisioned_bytes=(
+                    None if provisioned_tib is None else round(provisioned_tib * TIB)
+                ),
+                read_at=read_at,
+            ),
+            ReadingsDocument(
+                uid=uid,
+                first_on=(read_at - timedelta(days=N_DAYS)).date(),
+                used_bytes=list(used),
+                capacity_bytes=[round(usable_tib * TIB)] * len(used),
+            ),
+        ],
+        into=into,
+    )
+    return Entity.objects.get(uid=uid).pk
+
+
 @pytest.fixture
 def make_pool(db: None) -> Callable[..., int]:
     """Make a pool with its readings; forecasts are made by `refresh_all`."""
-
-    def make(
-        name: str = "swift-1",
-        *,
-        array: str = "heron-1",
-        site: str = "Skerry",
-        service_class: str = "Swift",
-        usable_tib: float = 100,
-        used_tib: float = 40,
-        growth_tib: float = 0.0,
-        provisioned_tib: float | None = 110,
-        age: timedelta = timedelta(0),
-    ) -> int:
-        read_at = NOW - age
-        uid = f"uuid.pool-{next(_numbers)}"
-        used = [round((used_tib - growth_tib * back) * TIB) for back in range(N_DAYS, -1, -1)]
-        into = Imported()
-        import_documents(
-            [
-                ArrayDocument(uid=f"serial.{array}", name=array, site=site, read_at=read_at),
-                PoolDocument(
-                    uid=uid,
-                    array_uid=f"serial.{array}",
-                    name=name,
-                    service_class=service_class,
-                    usable_bytes=round(usable_tib * TIB),
-                    used_bytes=used[-1],
-                    provisioned_bytes=(
-                        None if provisioned_tib is None else round(provisioned_tib * TIB)
-                    ),
-                    read_at=read_at,
-                ),
-                ReadingsDocument(
-                    uid=uid,
-                    first_on=(read_at - timedelta(days=N_DAYS)).date(),
-                    used_bytes=list(used),
-                    capacity_bytes=[round(usable_tib * TIB)] * len(used),
-                ),
-            ],
-            into=into,
-        )
-        from keelmark.estate.models import Entity
-
-        return Entity.objects.get(uid=uid).pk
-
-    return make
+    return bring_pool
 
 
 @pytest.fixture

@@ -1,9 +1,10 @@
 import json
+from copy import copy, deepcopy
 
 import pytest
 import requests
 import schemathesis
-from django.test import Client
+from django.test import Client, override_settings
 from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 from schemathesis.generation.modes import GenerationMode
@@ -11,8 +12,9 @@ from schemathesis.generation.modes import GenerationMode
 from keelmark.access.models import Role, Scope
 from keelmark.access.services.people import ensure_person
 from keelmark.access.services.tokens import make_token
+from keelmark.bearings.packs.building import build_revision
 from keelmark.config.state import PROJECT
-from tests.server.conftest import confirm
+from tests.server.conftest import NOW, bring_pool, confirm, for_a_module
 
 pytestmark = pytest.mark.filterwarnings("ignore")
 SCHEMA = schemathesis.openapi.from_dict(json.loads((PROJECT / "docs/openapi.json").read_text()))
@@ -48,30 +50,38 @@ def cases_of(operation):
     return st.one_of([operation.as_strategy(generation_mode=mode) for mode in modes])
 
 
-@pytest.fixture
-def ask(make_pool):
-    """Send a generated request as somebody: a person signed in, a token, or nobody."""
-    make_pool()
-    known = {}
+@pytest.fixture(scope="module")
+def clients(django_db_setup, django_db_blocker):
+    """A browser or program of everybody who asks, on an estate of one pool."""
+    hashers = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+    with for_a_module(django_db_blocker), override_settings(PASSWORD_HASHERS=hashers):
+        bring_pool()
+        build_revision(now=NOW)
+        yield {asker: client_of(*asker) for asker in ASKERS}
 
-    def client_of(how, role):
-        client = Client(raise_request_exception=False)
-        if how == "nobody":
-            return client
-        person = ensure_person(name=f"a {role}", password="neap-tide-9", role=role)
-        if how == "token":
-            wanted = [Scope.READ, Scope.WRITE, Scope.PUSH]
-            _, secret = make_token(actor=person, name="t", scopes=wanted, n_days=1)
-            client.defaults["HTTP_AUTHORIZATION"] = f"Bearer {secret}"
-        else:
-            client.force_login(person)
-            confirm(client)
+
+def client_of(how, role):
+    client = Client(raise_request_exception=False)
+    if how == "nobody":
         return client
+    person = ensure_person(name=f"a {role}", password="neap-tide-9", role=role)
+    if how == "token":
+        wanted = [Scope.READ, Scope.WRITE, Scope.PUSH]
+        _, secret = make_token(actor=person, name="t", scopes=wanted, n_days=1)
+        client.defaults["HTTP_AUTHORIZATION"] = f"Bearer {secret}"
+    else:
+        client.force_login(person)
+        confirm(client)
+    return client
+
+
+@pytest.fixture
+def ask(clients, db):
+    """Send a generated request as somebody: a person signed in, a token, or nobody."""
 
     def send(case, *, asker):
-        if asker not in known:
-            known[asker] = client_of(*asker)
-        client = known[asker]
+        client = copy(clients[asker])
+        client.cookies = deepcopy(client.cookies)
         if case.operation.definition.raw["operationId"] in SIGN_IN_OUT:
             client = Client(raise_request_exception=False)
         told = case.as_transport_kwargs(base_url="http://127.0.0.1")
@@ -96,7 +106,7 @@ def ask(make_pool):
 
 @pytest.fixture(autouse=True)
 def _one_picture(settings):
-    settings.PICTURE_IS_MADE_WHEN_ASKED = False  # the first is made; hundreds of asks need no more
+    settings.PICTURE_IS_MADE_WHEN_ASKED = False  # it is made once for all
 
 
 @pytest.mark.parametrize("name", OPERATIONS)
