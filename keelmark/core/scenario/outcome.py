@@ -18,7 +18,6 @@ from keelmark.core.scenario.effects import (
     AddAmount,
     Born,
     Course,
-    OfRow,
     Retire,
     SetAmount,
     SetsAside,
@@ -118,7 +117,7 @@ def ends_of(told: Compiled, change: Changes, *, now: Reading) -> Ends:
     """
     kind, rows = change.kind, change.rows
     after = _after(told.estate, change)
-    retired = [one.row for one in told.plan.effects if one.kind == kind and isinstance(one, Retire)]
+    retired = [one.row for one in told.plan.of_rows.get(kind, ()) if isinstance(one, Retire)]
     gone = np.isin(rows, retired)
     return Ends(
         kind=kind, estate=told.estate, now=now, rows=rows,
@@ -183,16 +182,17 @@ def _course_of(estate: Estate, change: Changes) -> _Course:
     outlooks = estate.outlooks[change.kind].of_rows(rows, day=estate.day)
     ages = np.maximum(estate.day - outlooks.as_of, 0)
     horizon = min(change.added.shape[1] - 1 + int(ages.max(initial=0)), MAX_HORIZON_DAYS)
-    sizes = _from_birth(np.maximum(change.sizes, 0))
     marks = marks_by_day(estate, change)
-    risen = (marks - marks[:, :1]).astype(np.float64)
+    told = change.added - (marks - marks[:, :1])
     # From each one's own last reading: a pool last read days ago starts there.
-    since = np.arange(1, horizon + 1)[None, :] - ages[:, None]
-    at = np.clip(since, 0, sizes.shape[1] - 1)
+    since = np.empty((len(rows), horizon))
+    for age in np.unique(ages):
+        of_age = np.flatnonzero(ages == age)
+        on = np.clip(np.arange(1, horizon + 1) - age, 0, told.shape[1] - 1)
+        since[of_age] = told[of_age].take(on, axis=1)
     return _Course(
-        of=outlooks.of, ages=ages, marks=marks[:, 0],
-        bytes=np.take_along_axis(change.added - risen, at, axis=1),
-        is_sized=sizes.max(axis=1, initial=0) > 0,
+        of=outlooks.of, ages=ages, marks=marks[:, 0], bytes=since,
+        is_sized=change.sizes.max(axis=1, initial=0) > 0,
     )  # fmt: skip
 
 
@@ -200,8 +200,11 @@ def marks_by_day(estate: Estate, change: Changes) -> Int64s:
     """Return the limit marks of what a plan changes, on each day from today on."""
     sizes = _from_birth(np.maximum(change.sizes, 0))
     limit_percent = estate.marks[change.kind].limit_percent[change.rows]
-    marks = percent_of(sizes.ravel(), np.repeat(limit_percent, sizes.shape[1]))
-    return marks.reshape(sizes.shape)
+    marks = np.repeat(percent_of(sizes[:, 0], limit_percent)[:, None], sizes.shape[1], axis=1)
+    other = np.flatnonzero((sizes != sizes[:, :1]).any(axis=1))  # of most the size stays
+    of_others = percent_of(sizes[other].ravel(), np.repeat(limit_percent[other], sizes.shape[1]))
+    marks[other] = of_others.reshape(len(other), sizes.shape[1])
+    return marks
 
 
 def _after(estate: Estate, change: Changes) -> Runway:
@@ -300,9 +303,8 @@ def changes_of(
 ) -> Changes:
     """Return what a plan makes of the rows of one kind that it names, by day."""
     estate, plan = told.estate, told.plan
-    of_kind = [one for one in plan.effects if one.kind == kind and isinstance(one, OfRow)]
     n_read = len(now.estate.table(kind)) if kind in _OF_OTHERS else NEVER
-    of_kind = [one for one in of_kind if one.row < n_read]
+    of_kind = [one for one in plan.of_rows.get(kind, ()) if one.row < n_read]
     holds = [one for one in estate.holds if one.kind == kind]
     named = {one.row for one in of_kind} | {one.row for one in holds}
     rows = np.array(sorted(named), dtype=np.int64)
@@ -342,7 +344,7 @@ def _of_row(courses: Sequence[Course]) -> list[list[Course]]:
 
 
 def _bytes_of(courses: Sequence[Course], *, days: Int64s) -> Float64s:
-    """What courses of one thing bring together on some days, those of one day at once."""
+    """What courses of one thing bring together on some days."""
     begins, first, pace, most, sign = np.array(
         [
             (one.day, one.first_bytes, one.bytes_per_day, one.most_bytes, -1 if one.is_less else 1)
@@ -351,10 +353,9 @@ def _bytes_of(courses: Sequence[Course], *, days: Int64s) -> Float64s:
         dtype=np.float64,
     ).T[:, :, None]  # fmt: skip
     since = days - begins
-    told: Float64s = (sign * np.where(since >= 0, np.minimum(first + since * pace, most), 0.0)).sum(
-        axis=0
-    )
-    return told
+    told = np.where(since >= 0, np.minimum(first + since * pace, most), 0.0)
+    together: Float64s = (sign * told).sum(axis=0)
+    return together
 
 
 # What moves bring of these is bounded by its own size; what ends is what it lies on.

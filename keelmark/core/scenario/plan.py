@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
@@ -13,16 +14,25 @@ from keelmark.core.estate.estate import Estate
 from keelmark.core.estate.reading import LIKELY, Reading, read
 from keelmark.core.marks import DEFAULT_MARKS
 from keelmark.core.scenario.draft import Draft
-from keelmark.core.scenario.effects import Born, Course, Effect
+from keelmark.core.scenario.effects import Born, Course, Effect, OfRow
 
 NEVER = 2**31  # a day that does not come
 
 
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+@dataclass(frozen=True, kw_only=True, eq=False)  # no slots: what was sorted is kept
 class Plan:
     """Effects in the order in which they come: by day, of one day as they were named."""
 
     effects: tuple[Effect, ...] = ()
+
+    @cached_property
+    def of_rows(self) -> dict[str, list[OfRow]]:
+        """What comes to rows, by their kind."""
+        told: dict[str, list[OfRow]] = {}
+        for one in self.effects:
+            if isinstance(one, OfRow):
+                told.setdefault(one.kind, []).append(one)
+        return told
 
     @property
     def born(self) -> list[Born]:

@@ -112,15 +112,15 @@ class Stage(Sight):
 
     def named_estate(self) -> Estate:
         """Return the estate with the names of what moves have brought."""
-        names = {
-            kind: list(self.estate.table(kind).names) for kind in {a.kind for a in self._names}
-        }
-        for of, name in self._names.items():
-            names[of.kind][of.row] = name
-        tables = {
-            kind: replace(self.estate.table(kind), names=tuple(told))
-            for kind, told in names.items()
-        }
+        tables = {}
+        for kind in {of.kind for of in self._names}:
+            table = self.estate.table(kind)
+            first = min(of.row for of in self._names if of.kind == kind)
+            ends = list(table.names[first:])  # what is born stands behind all there is
+            for of, name in self._names.items():
+                if of.kind == kind:
+                    ends[of.row - first] = name
+            tables[kind] = replace(table, names=table.names[:first] + tuple(ends))
         return replace(self.estate, tables={**self.estate.tables, **tables})
 
     def retire(self, of: At) -> None:
