@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keelmark.core.errors import CoreError, RangeError, ShapeError
-from keelmark.core.estate.books import Books, exact_sum, folded, nearest_marks, total
+from keelmark.core.estate.books import Books, added_up, exact_sum, folded, nearest_marks, total
 from keelmark.core.estate.columns import NOWHERE, Table, amounts, words
 from keelmark.core.estate.estate import Estate
 from keelmark.core.estate.figures import figure, order_of
@@ -88,11 +88,14 @@ def test_nearest_marks_are_those_of_one_thing(levels: list[dict[str, int | None]
 def test_folding_is_adding_up_by_whole(parts: list[tuple[int | None, int]]):
     onto = np.array([whole for _, whole in parts], dtype=np.int64)
     sums, n_unread = folded(amounts([amount for amount, _ in parts]), onto=onto, n=4)
+    few = np.array([amount or 0 for amount, _ in parts], dtype=np.int64)
+    added = added_up(few, onto=onto, n=4)
     for whole in range(4):
         own = [amount for amount, at in parts if at == whole]
         known = [amount for amount in own if amount is not None]
         assert sums.told(whole) == (sum(known) if known else None)
         assert n_unread[whole] == len(own) - len(known)
+        assert added[whole] == sum(known)
 
 
 @given(estates())
