@@ -3,9 +3,8 @@
 from procrastinate.contrib.django import app
 
 from keelmark.access.clock import now
+from keelmark.bearings.packs.asking import BUILD
 from keelmark.bearings.packs.building import build_revision
-
-BUILD = "keelmark.bearings.tasks.build"
 
 
 @app.periodic(cron="* * * * *")

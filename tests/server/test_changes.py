@@ -3,8 +3,11 @@
 import pytest
 from procrastinate.contrib.django.models import ProcrastinateJob
 
+from keelmark.access.clock import now
 from keelmark.access.models import AuditEntry, Role
 from keelmark.access.services.people import ensure_person
+from keelmark.bearings.packs.asking import BUILD
+from keelmark.bearings.packs.building import build_revision
 from keelmark.estate.models import Volume
 from keelmark.feeds.changes.asking import CHANGE_TASK, queue_left
 from keelmark.feeds.changes.carrying import carry_out
@@ -104,6 +107,21 @@ def test_a_limit_is_set_read_back_and_told_in_the_audit(operator, array, feed, v
     volume.refresh_from_db()
     assert (volume.qos_min_iops, volume.qos_max_iops) == (7, 77)
     assert AuditEntry.objects.filter(action="ask for changes").count() == 1
+
+
+def test_what_was_set_is_kept_as_soon_as_it_is_collected(operator, feed, volumes):
+    def n_asked_after_collecting():
+        builds = ProcrastinateJob.objects.filter(task_name=BUILD, status="todo")
+        builds.delete()
+        assert carry_out_run(run_id=queue_run(feed).pk).state == "done"
+        return builds.count()
+
+    assert n_asked_after_collecting() == 0
+    asked(operator, asking(volumes[0]))
+    assert carry_out(feed_id=feed.pk) == 1
+    assert n_asked_after_collecting() == 1
+    build_revision(now=now())
+    assert n_asked_after_collecting() == 0
 
 
 def test_what_was_set_is_taken_back_if_it_still_is_so(operator, array, feed, volumes):
