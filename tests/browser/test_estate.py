@@ -302,10 +302,9 @@ def test_a_screen_without_an_answer_says_so(estate: EstatePage, stack: Stack):
     expect(estate.page.get_by_text("Nothing of this kind lies within")).to_be_visible()
 
 
-def test_a_refused_scope_is_told_in_its_place(estate: EstatePage, complaints: list[str]):
+def test_a_refused_scope_is_told_in_its_place(estate: EstatePage, refusals: None):
     estate.page.goto("/estate?view=list&scope=colour:red")
     expect(estate.page.get_by_role("alert").first).to_contain_text("pools have no colour")
-    complaints.clear()
 
 
 def test_today_is_read_at_another_day_too(signed_in: Page):

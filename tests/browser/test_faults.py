@@ -3,7 +3,7 @@ import signal
 
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import NETWORK_COMPLAINT, Stack
+from tests.browser.conftest import Stack
 from tests.browser.pages.feeds import FeedsPage
 from tests.browser.pages.today import TodayPage
 
@@ -12,7 +12,7 @@ RECOVERY_MS = 90_000
 
 
 def test_a_database_restarted_under_an_open_page_is_told_and_waited_for(
-    signed_in: Page, stack: Stack, complaints: list[str]
+    signed_in: Page, stack: Stack, refusals: None
 ):
     today = TodayPage(signed_in)
     expect(today.row("heron-1 · swift-2")).to_be_visible()
@@ -32,8 +32,6 @@ def test_a_database_restarted_under_an_open_page_is_told_and_waited_for(
     expect(today.row("heron-1 · swift-2")).to_be_visible(timeout=RECOVERY_MS)
     tide = signed_in.get_by_role("slider", name="Day looked at")
     expect(tide).to_be_visible(timeout=RECOVERY_MS)
-    assert all(NETWORK_COMPLAINT in complaint for complaint in complaints)
-    complaints.clear()
     stack.wait_until_it_answers(signed_in)  # each of its processes, for whoever comes next
 
 

@@ -142,11 +142,10 @@ def test_an_address_of_no_feed_shows_no_other(signed_in: Page):
     expect(margin).to_contain_text("No such feed")
 
 
-def test_an_address_that_is_no_number_is_no_pool(signed_in: Page, complaints: list[str]):
+def test_an_address_that_is_no_number_is_no_pool(signed_in: Page, refusals: None):
     for path in ("/pools/abc", "/things/-1"):
         signed_in.goto(path)
         expect(signed_in.get_by_role("heading", name=f"Nothing is at {path}")).to_be_visible()
-    complaints.clear()
 
 
 @pytest.mark.parametrize("label", ["How many VMs", "Must last until"])
@@ -195,7 +194,7 @@ def test_back_takes_a_narrowing_back_and_keeps_the_place(signed_in: Page):
     expect(signed_in.locator(f"a[href='{href}']")).to_be_in_viewport()
 
 
-def test_a_session_that_ends_keeps_what_was_typed(signed_in: Page, complaints: list[str]):
+def test_a_session_that_ends_keeps_what_was_typed(signed_in: Page, refusals: None):
     signed_in.goto("/feeds?feed=new")
     margin = signed_in.get_by_role("complementary", name="Feed")
     margin.get_by_label("Name", exact=True).fill("half typed")
@@ -206,18 +205,16 @@ def test_a_session_that_ends_keeps_what_was_typed(signed_in: Page, complaints: l
     dialog.get_by_role("button", name="Sign in").click()
     expect(dialog).to_have_count(0)
     expect(margin.get_by_label("Name", exact=True)).to_have_value("half typed")
-    complaints.clear()
 
 
-def test_a_sign_out_that_fails_does_not_look_done(signed_in: Page, complaints: list[str]):
+def test_a_sign_out_that_fails_does_not_look_done(signed_in: Page, refusals: None):
     signed_in.route("**/api/v1/session", lambda route: route.abort())
     signed_in.get_by_role("button", name="preferences").click()
     signed_in.get_by_role("button", name="sign out").click()
     expect(signed_in.get_by_role("alert")).to_contain_text("You are still signed in")
-    complaints.clear()
 
 
-def test_a_refused_trial_and_pause_say_so(signed_in: Page, complaints: list[str]):
+def test_a_refused_trial_and_pause_say_so(signed_in: Page, refusals: None):
     signed_in.goto("/feeds")
     FeedsPage(signed_in).choose("plover-1")
     margin = signed_in.get_by_role("complementary", name="Feed")
@@ -229,7 +226,6 @@ def test_a_refused_trial_and_pause_say_so(signed_in: Page, complaints: list[str]
         wanted.click()
         expect(margin.get_by_role("alert").first).to_contain_text("asked too often")
         signed_in.unroute(path)
-    complaints.clear()
 
 
 def test_alt_enter_leaves_a_slice_out(signed_in: Page):

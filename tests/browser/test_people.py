@@ -9,14 +9,13 @@ from tests.browser.pages.sign_in import SignInPage
 
 
 def test_a_tenant_viewer_is_made_sees_their_own_and_is_put_out_of_service(
-    page: Page, complaints: list[str], browser: Browser, stack: Stack
+    page: Page, refusals: None, browser: Browser, stack: Stack
 ):
     SignInPage(page).sign_in("keeper", "spring-tide")
     people = PeoplePage(page)
     people.open()
     people.add("pilot", password="x", role="tenant viewer")
     expect(people.margin.get_by_role("alert")).to_contain_text("too short")
-    complaints.clear()
     people.margin.get_by_label("Password").fill("slack-water")
     people.margin.get_by_label("Tide Gauges").check()
     people.margin.get_by_role("button", name="add", exact=True).click()

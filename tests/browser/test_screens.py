@@ -108,16 +108,14 @@ def test_an_unmapped_volume_is_told(signed_in: Page):
     expect(signed_in.get_by_text("unmapped")).to_have_count(2)
 
 
-def test_a_pool_that_is_not_there_says_so(signed_in: Page, complaints: list[str]):
+def test_a_pool_that_is_not_there_says_so(signed_in: Page, refusals: None):
     signed_in.goto("/pools/999999")
     expect(signed_in.get_by_role("alert")).to_contain_text("Pool 999999")
-    complaints.clear()
 
 
-def test_an_address_that_is_none_offers_the_way_back(signed_in: Page, complaints: list[str]):
+def test_an_address_that_is_none_offers_the_way_back(signed_in: Page, refusals: None):
     signed_in.goto("/nowhere")
     expect(signed_in.get_by_role("heading", name="Nothing is at /nowhere")).to_be_visible()
-    complaints.clear()
 
 
 def test_what_does_not_fit_anywhere_says_what_each_would_miss(signed_in: Page):
@@ -182,23 +180,19 @@ def test_a_volume_larger_than_its_pool_is_a_warning_at_its_run(signed_in: Page, 
     expect(warned).to_contain_text("its last good figure stays")
 
 
-def test_signing_out_leaves_nothing_to_see(page: Page, complaints: list[str]):
+def test_signing_out_leaves_nothing_to_see(page: Page, refusals: None):
     SignInPage(page).sign_in("planner", "spring-tide")
     page.get_by_role("button", name="planner").click()
     page.get_by_role("button", name="sign out").click()
     expect(page.get_by_role("button", name="Sign in")).to_be_visible()
     page.goto("/feeds")
     expect(page.get_by_role("button", name="Sign in")).to_be_visible()
-    complaints.clear()
 
 
-def test_a_session_that_ended_elsewhere_leads_to_the_sign_in(
-    signed_in: Page, complaints: list[str]
-):
+def test_a_session_that_ended_elsewhere_leads_to_the_sign_in(signed_in: Page, refusals: None):
     signed_in.context.clear_cookies()
     TodayPage(signed_in).narrow_to("heron")
     expect(signed_in.get_by_role("dialog", name="Your session has ended")).to_be_visible()
-    complaints.clear()
 
 
 def test_the_margin_tells_what_the_readings_show_and_how_right_we_were(signed_in: Page):
@@ -230,7 +224,7 @@ def test_faster_growth_moves_the_dates_and_stands_in_the_address(signed_in: Page
 
 
 def test_a_pools_own_marks_are_refused_out_of_order_kept_and_given_back(
-    signed_in: Page, complaints: list[str]
+    signed_in: Page, refusals: None
 ):
     pool = open_pool(signed_in, "avocet-1 deep-1")
     pool.open_marks()
@@ -239,7 +233,6 @@ def test_a_pools_own_marks_are_refused_out_of_order_kept_and_given_back(
     expect(pool.margin.get_by_role("alert")).to_contain_text(
         "Caution mark 80 % is not below limit mark 70 %"
     )
-    complaints.clear()
     pool.keep_mark("limit, %", "85")
     expect(pool.margin).to_contain_text("85, own")
     expect(pool.margin).to_contain_text("× 85 %")
@@ -353,10 +346,9 @@ def test_who_made_it_grow_names_the_days_it_counts(signed_in: Page):
     expect(signed_in.get_by_text(re.compile("in 365 d since"))).to_be_visible()
 
 
-def test_a_thing_that_is_not_there_says_so(signed_in: Page, complaints: list[str]):
+def test_a_thing_that_is_not_there_says_so(signed_in: Page, refusals: None):
     signed_in.goto("/things/987654")
     expect(signed_in.get_by_role("alert")).to_contain_text("No thing 987654 is known")
-    complaints.clear()
 
 
 def test_today_tells_how_good_its_dates_have_been(signed_in: Page):
