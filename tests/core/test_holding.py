@@ -17,7 +17,7 @@ from keelmark.core.scenario.outcome import changes_of, ended, marks_by_day
 from keelmark.core.scenario.plan import read_with
 from keelmark.core.units import TIB
 from tests.core.estates import TODAY
-from tests.core.test_moves import DISK, ESTATE, dated, moves, scenario
+from tests.core.layered import DISK, ESTATE, dated, moves, scenario
 
 NOW = read(ESTATE, day=TODAY)
 WORK = {"n_vms": 4, "disks": [{**DISK, "size_bytes": 2 * TIB, "min_iops": 50, "busy_iops": 400}]}

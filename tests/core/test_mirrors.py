@@ -6,7 +6,7 @@ from keelmark.core.estate.reading import read
 from keelmark.core.scenario.compiling import compiled
 from keelmark.core.units import TIB
 from tests.core.estates import TODAY
-from tests.core.test_moves import (
+from tests.core.layered import (
     ESTATE,
     LATER,
     POOLS,

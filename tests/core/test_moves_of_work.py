@@ -10,7 +10,7 @@ from keelmark.core.scenario.compiling import compiled
 from keelmark.core.scenario.effects import Course
 from keelmark.core.units import TIB
 from tests.core.estates import TODAY
-from tests.core.test_moves import ESTATE, LATER, after, dated, more, reading
+from tests.core.layered import ESTATE, LATER, after, dated, more, reading
 
 
 @pytest.mark.parametrize("percent", [70, 100, 150])

@@ -21,8 +21,8 @@ from keelmark.core.scenario.compiling import compiled
 from keelmark.core.scenario.orders import steps_of
 from keelmark.core.units import GIB, TIB
 from tests.core.grounds import HORIZON
+from tests.core.layered import ESTATE, LATER, after, dated, reading
 from tests.core.outlooks import make_outlook
-from tests.core.test_moves import ESTATE, LATER, after, dated, reading
 
 seeds = st.integers(0, 10_000)
 PRICES = Prices(by_class={"hot": 30.0, "warm": 12.0})

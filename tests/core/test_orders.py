@@ -10,7 +10,7 @@ from keelmark.core.scenario.orders import steps_of
 from keelmark.core.scenario.steps import StepKind
 from keelmark.core.units import TIB
 from tests.core.estates import TODAY
-from tests.core.test_moves import ESTATE, FIELDS, after, dated, moves, scenario
+from tests.core.layered import ESTATE, FIELDS, after, dated, moves, scenario
 
 
 def steps(*some):
