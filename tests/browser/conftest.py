@@ -31,7 +31,7 @@ BESIDE_A_LOOP = "DJANGO_ALLOW_ASYNC_UNSAFE"
 RECOVERY_SECONDS, CALLS_IN_A_ROW = 90.0, 20
 CALM_MINUTES = 20
 KEPT_SECONDS = 240.0  # a password counts for longer where it is asked for again
-NETWORK_COMPLAINT = "Failed to load resource"
+OF_REFUSALS = ("Failed to load resource", "Not found: /")
 
 
 @dataclass(frozen=True)
@@ -156,7 +156,8 @@ def complaints(request: pytest.FixtureRequest) -> Iterator[list[str]]:
     heard: list[str] = []
     yield heard
     is_refused = "refusals" in request.fixturenames
-    assert [one for one in heard if not (is_refused and NETWORK_COMPLAINT in one)] == []
+    other = [one for one in heard if not any(words in one for words in OF_REFUSALS)]
+    assert (other if is_refused else heard) == []
 
 
 def listen(page: Page, heard: list[str]) -> None:
@@ -186,25 +187,26 @@ class People:
         self._begun: dict[str, float] = {}
 
     @contextmanager
-    def opened(self, name: str, *, heard: list[str]) -> Iterator[Page]:
+    def opened(self, name: str, *, heard: list[str], is_home: bool = True) -> Iterator[Page]:
         if name not in self._contexts:
             self._contexts[name] = self._browser.new_context(**self._asked)
         context = self._contexts[name]
         page = context.new_page()
         listen(page, heard)
-        self._sign_in(page, name)
+        self._sign_in(page, name, is_home=is_home)
         yield page
         with suppress(PlaywrightError):  # it may have gone nowhere
             page.evaluate("localStorage.clear()")
         for one in context.pages:
             one.close()
 
-    def _sign_in(self, page: Page, name: str) -> None:
+    def _sign_in(self, page: Page, name: str, *, is_home: bool) -> None:
         """Sign in as a person does, but not anew for every test while that would change nothing."""
         context = page.context
         is_lately = time.monotonic() - self._begun.get(name, -math.inf) < KEPT_SECONDS
         if is_lately and context.request.get("/api/v1/session").json()["is_signed_in"]:
-            SignInPage(page).come_back()
+            if is_home:
+                SignInPage(page).come_back()
             return
         context.clear_cookies()
         SignInPage(page).sign_in(name, "spring-tide")
@@ -219,6 +221,13 @@ def people(browser: Browser, browser_context_args: dict[str, Any]) -> People:
 @pytest.fixture
 def signed_in(people: People, complaints: list[str]) -> Iterator[Page]:
     with people.opened("planner", heard=complaints) as page:
+        yield page
+
+
+@pytest.fixture
+def known(people: People, complaints: list[str]) -> Iterator[Page]:
+    """The same, for a test that goes somewhere by its address: nothing need be open yet."""
+    with people.opened("planner", heard=complaints, is_home=False) as page:
         yield page
 
 

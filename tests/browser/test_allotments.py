@@ -44,8 +44,8 @@ def test_a_tenant_makes_a_volume_of_its_own_and_gives_it_back(
     assert complaints == []
 
 
-def test_a_planner_allots_changes_and_ends_it(signed_in: Page, refusals: None):
-    page = AllotmentsPage(signed_in)
+def test_a_planner_allots_changes_and_ends_it(known: Page, refusals: None):
+    page = AllotmentsPage(known)
     page.open()
     form = page.margin.get_by_role("form", name="Allot")
     form.get_by_role("button", name="allot").click()
@@ -64,24 +64,24 @@ def test_a_planner_allots_changes_and_ends_it(signed_in: Page, refusals: None):
     page.margin.get_by_label("Allotted").fill("6 TiB")
     page.margin.get_by_role("button", name="change").click()
     expect(row).to_contain_text("6.00 TiB")
-    signed_in.goto("/pools/" + pool_of(signed_in))
-    expect(signed_in.get_by_role("table", name="Held of it")).to_contain_text("Public Web")
+    known.goto("/pools/" + pool_of(known))
+    expect(known.get_by_role("table", name="Held of it")).to_contain_text("Public Web")
     page.open()
     page.choose("Public Web", "deep-2")
     page.margin.get_by_role("button", name="end it").click()
     expect(row).to_have_count(0)
 
 
-def test_new_work_is_looked_for_in_allotments_alone(signed_in: Page):
-    signed_in.goto("/try?count=1&tenant=Tide+Gauges&fromAllotment=yes")
-    where = WherePage(signed_in)
-    mine = where.candidates.filter(has=signed_in.get_by_role("button", name=re.compile("^make it")))
+def test_new_work_is_looked_for_in_allotments_alone(known: Page):
+    known.goto("/try?count=1&tenant=Tide+Gauges&fromAllotment=yes")
+    where = WherePage(known)
+    mine = where.candidates.filter(has=known.get_by_role("button", name=re.compile("^make it")))
     expect(mine).to_have_count(2)  # of all places those that are allotted alone
     expect(mine.filter(has_text=MINE)).to_contain_text("allotment")
     expect(where.candidates.last).to_contain_text("none here")
-    expect(signed_in.get_by_label("out of its allotments alone")).to_be_checked()
+    expect(known.get_by_label("out of its allotments alone")).to_be_checked()
     mine.first.get_by_role("button").click()
-    expect(signed_in.get_by_role("heading", name="Allotments", level=1)).to_be_visible()
+    expect(known.get_by_role("heading", name="Allotments", level=1)).to_be_visible()
 
 
 def pool_of(page: Page) -> str:

@@ -15,8 +15,8 @@ TODAY = datetime.now(UTC).date()
 
 
 @pytest.fixture
-def estate(signed_in: Page) -> EstatePage:
-    page = EstatePage(signed_in)
+def estate(known: Page) -> EstatePage:
+    page = EstatePage(known)
     page.open()
     return page
 
@@ -307,16 +307,16 @@ def test_a_refused_scope_is_told_in_its_place(estate: EstatePage, refusals: None
     expect(estate.page.get_by_role("alert").first).to_contain_text("pools have no colour")
 
 
-def test_today_is_read_at_another_day_too(signed_in: Page):
-    signed_in.goto("/?at=2027-03-01&q=bad")
-    told = signed_in.get_by_role("table", name="How the pools stand")
+def test_today_is_read_at_another_day_too(known: Page):
+    known.goto("/?at=2027-03-01&q=bad")
+    told = known.get_by_role("table", name="How the pools stand")
     expect(told.get_by_role("heading", level=3).first).to_have_text("Past the limit mark")
     expect(told.locator("[data-row]").first).to_contain_text("since ")
-    crossed = signed_in.get_by_role("complementary", name="Crossed by then")
+    crossed = known.get_by_role("complementary", name="Crossed by then")
     expect(crossed.get_by_role("link").first).to_be_visible()
-    signed_in.get_by_role("main").focus()
-    signed_in.keyboard.press("t")
-    expect(signed_in.get_by_role("heading", name="What ends first")).to_be_visible()
+    known.get_by_role("main").focus()
+    known.keyboard.press("t")
+    expect(known.get_by_role("heading", name="What ends first")).to_be_visible()
 
 
 def test_a_pool_is_looked_at_beside_the_list_of_today(signed_in: Page):

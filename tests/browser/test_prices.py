@@ -33,15 +33,15 @@ def test_a_list_is_tried_drawn_up_and_told_where_work_goes(signed_in: Page):
     expect(where.candidates.first).to_contain_text("crowns a month")
 
 
-def test_objects_are_planned_in_the_tier_that_costs_least(signed_in: Page):
-    signed_in.goto("/try/objects?first=2 TiB")
-    rows = signed_in.get_by_role("table", name="Buckets and tiers").get_by_role("row")
+def test_objects_are_planned_in_the_tier_that_costs_least(known: Page):
+    known.goto("/try/objects?first=2 TiB")
+    rows = known.get_by_role("table", name="Buckets and tiers").get_by_role("row")
     expect(rows.nth(1)).to_contain_text("cold")
-    signed_in.get_by_role("checkbox", name="cold").uncheck()
+    known.get_by_role("checkbox", name="cold").uncheck()
     expect(rows.nth(1)).to_contain_text("warm")
     bucket = rows.nth(1).get_by_role("link").inner_text()
     rows.nth(1).get_by_role("button", name=re.compile("^plan it")).click()
-    plan = ScenarioPage(signed_in)
+    plan = ScenarioPage(known)
     plan.expect_open(f"Objects in {bucket}")
     expect(plan.move(f"into {bucket}, warm")).to_be_visible()
     expect(plan.line(f"Objects in {bucket}")).to_contain_text("crowns")

@@ -108,14 +108,14 @@ def test_an_unmapped_volume_is_told(signed_in: Page):
     expect(signed_in.get_by_text("unmapped")).to_have_count(2)
 
 
-def test_a_pool_that_is_not_there_says_so(signed_in: Page, refusals: None):
-    signed_in.goto("/pools/999999")
-    expect(signed_in.get_by_role("alert")).to_contain_text("Pool 999999")
+def test_a_pool_that_is_not_there_says_so(known: Page, refusals: None):
+    known.goto("/pools/999999")
+    expect(known.get_by_role("alert")).to_contain_text("Pool 999999")
 
 
-def test_an_address_that_is_none_offers_the_way_back(signed_in: Page, refusals: None):
-    signed_in.goto("/nowhere")
-    expect(signed_in.get_by_role("heading", name="Nothing is at /nowhere")).to_be_visible()
+def test_an_address_that_is_none_offers_the_way_back(known: Page, refusals: None):
+    known.goto("/nowhere")
+    expect(known.get_by_role("heading", name="Nothing is at /nowhere")).to_be_visible()
 
 
 def test_what_does_not_fit_anywhere_says_what_each_would_miss(signed_in: Page):
@@ -346,9 +346,9 @@ def test_who_made_it_grow_names_the_days_it_counts(signed_in: Page):
     expect(signed_in.get_by_text(re.compile("in 365 d since"))).to_be_visible()
 
 
-def test_a_thing_that_is_not_there_says_so(signed_in: Page, refusals: None):
-    signed_in.goto("/things/987654")
-    expect(signed_in.get_by_role("alert")).to_contain_text("No thing 987654 is known")
+def test_a_thing_that_is_not_there_says_so(known: Page, refusals: None):
+    known.goto("/things/987654")
+    expect(known.get_by_role("alert")).to_contain_text("No thing 987654 is known")
 
 
 def test_today_tells_how_good_its_dates_have_been(signed_in: Page):

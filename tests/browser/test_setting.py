@@ -34,10 +34,10 @@ def test_what_drifted_is_set_right_collected_and_taken_back(operating: Page):
     expect(asked).to_have_text(f"{n} set", timeout=SET_MS)
 
 
-def test_a_planner_plans_what_an_operator_would_let_go(signed_in: Page):
-    compliance = CompliancePage(signed_in)
-    signed_in.goto("/compliance?offers=volume")
-    table = signed_in.get_by_role("table", name="Must offer")
+def test_a_planner_plans_what_an_operator_would_let_go(known: Page):
+    compliance = CompliancePage(known)
+    known.goto("/compliance?offers=volume")
+    table = known.get_by_role("table", name="Must offer")
     table.get_by_role("row").nth(1).get_by_role("checkbox").check()
     most = compliance.margin.get_by_label("Most, operations a second")
     most.fill("4321")

@@ -78,12 +78,12 @@ def test_every_key_is_told_by_one(signed_in: Page):
     expect(sheet).to_be_hidden()
 
 
-def test_a_pause_is_taken_back_where_it_is_told(signed_in: Page):
-    signed_in.goto("/feeds")
-    FeedsPage(signed_in).choose("plover-1")
-    margin = signed_in.get_by_role("complementary", name="Feed")
+def test_a_pause_is_taken_back_where_it_is_told(known: Page):
+    known.goto("/feeds")
+    FeedsPage(known).choose("plover-1")
+    margin = known.get_by_role("complementary", name="Feed")
     margin.get_by_role("button", name="pause").click()
-    expect(signed_in.get_by_text("plover-1 is paused.")).to_be_visible()
-    signed_in.get_by_role("button", name="undo").last.click()
-    expect(signed_in.get_by_text("Taken back: plover-1 is paused.")).to_be_visible()
+    expect(known.get_by_text("plover-1 is paused.")).to_be_visible()
+    known.get_by_role("button", name="undo").last.click()
+    expect(known.get_by_text("Taken back: plover-1 is paused.")).to_be_visible()
     expect(margin.get_by_role("button", name="pause")).to_be_visible()

@@ -12,30 +12,30 @@ def opened(page: Page, name: str) -> None:
     expect(page.get_by_role("heading", name=name, exact=True).first).to_be_visible()
 
 
-def test_a_span_of_the_soundings_is_drawn_by_keys_and_tells_who_grew_in_it(signed_in: Page):
-    signed_in.goto("/pools/2")
-    cursor = signed_in.get_by_role("slider", name="Day of the soundings")
+def test_a_span_of_the_soundings_is_drawn_by_keys_and_tells_who_grew_in_it(known: Page):
+    known.goto("/pools/2")
+    cursor = known.get_by_role("slider", name="Day of the soundings")
     cursor.press("PageDown")
     expect(cursor).to_have_attribute("aria-valuetext", re.compile("likely .* in 8 of 10 cases"))
     cursor.press("Home")
     for _ in range(10):
         cursor.press("Shift+ArrowRight")
-    expect(signed_in.get_by_text(re.compile(r", 10 d: \+.* a day"))).to_be_visible()
-    expect(signed_in).to_have_url(re.compile(r"span=\d{4}-\d\d-\d\d\.\."))
-    grew = signed_in.get_by_text(re.compile(r"^\+.* in 10 d since .* up to "))
+    expect(known.get_by_text(re.compile(r", 10 d: \+.* a day"))).to_be_visible()
+    expect(known).to_have_url(re.compile(r"span=\d{4}-\d\d-\d\d\.\."))
+    grew = known.get_by_text(re.compile(r"^\+.* in 10 d since .* up to "))
     expect(grew).to_be_visible()
     cursor.press("Escape")
-    expect(signed_in).not_to_have_url(re.compile("span="))
+    expect(known).not_to_have_url(re.compile("span="))
     expect(grew).to_have_count(0)
 
 
-def test_soundings_are_a_table_too(signed_in: Page):
-    signed_in.goto("/pools/2")
-    signed_in.get_by_role("button", name="as a table").first.click()
-    rows = signed_in.get_by_role("region", name="Soundings").get_by_role("row")
+def test_soundings_are_a_table_too(known: Page):
+    known.goto("/pools/2")
+    known.get_by_role("button", name="as a table").first.click()
+    rows = known.get_by_role("region", name="Soundings").get_by_role("row")
     expect(rows.nth(0)).to_contain_text("1 in 10 above")
     expect(rows.nth(1)).to_contain_text("iB")
-    signed_in.get_by_role("button", name="as a chart").first.click()
+    known.get_by_role("button", name="as a chart").first.click()
     expect(rows).to_have_count(0)
 
 

@@ -25,11 +25,11 @@ def see_replayed(tiers: CompliancePage, what: Locator, *, is_asked_for: bool = F
         tiers.page.reload()
 
 
-def test_a_limit_is_raised_until_nobody_is_held_and_settles(signed_in: Page):
-    tiers = CompliancePage(signed_in)
+def test_a_limit_is_raised_until_nobody_is_held_and_settles(known: Page):
+    tiers = CompliancePage(known)
     tiers.open()
     tiers.policy("Neap").get_by_role("link").click()
-    lanes = signed_in.get_by_role("table", name="Neap", exact=True)
+    lanes = known.get_by_role("table", name="Neap", exact=True)
     expect(lanes.get_by_role("img", name=re.compile("may do 1")).first).to_be_visible()
     what = tiers.margin.get_by_role("table", name="What limits do")
     see_replayed(tiers, what)
@@ -46,18 +46,18 @@ def test_a_limit_is_raised_until_nobody_is_held_and_settles(signed_in: Page):
     expect(tiers.margin).to_contain_text("nobody is to wait")
     expect(lanes).to_contain_text(re.compile(r"judged in \d+ min"))
     tiers.margin.get_by_role("button", name="all 2 revisions side by side").click()
-    beside = signed_in.get_by_role("region", name="Revisions")
+    beside = known.get_by_role("region", name="Revisions")
     most = beside.get_by_role("row", name=re.compile("^at most, operations"))
     expect(most.get_by_role("cell")).to_have_text([re.compile(r"6.000"), re.compile(r"1.500")])
     beside.get_by_role("button", name="take r1 up again").click()
     expect(tiers.margin.get_by_label("At most, operations a second")).to_have_value("1500")
     tiers.margin.get_by_role("button", name="leave it").click()
-    signed_in.get_by_role("button", name="back to who has it").click()
+    known.get_by_role("button", name="back to who has it").click()
     expect(lanes).to_be_visible()
 
 
-def test_limits_of_several_tiers_are_tried_together(signed_in: Page):
-    tiers = CompliancePage(signed_in)
+def test_limits_of_several_tiers_are_tried_together(known: Page):
+    tiers = CompliancePage(known)
     tiers.open()
     tiers.policy("All disks").get_by_role("link").click()
     tiers.margin.get_by_label("Slack, at most").fill("900")
@@ -69,40 +69,40 @@ def test_limits_of_several_tiers_are_tried_together(signed_in: Page):
     texts = held.all_inner_texts()
     assert texts[0] != texts[-1]
     tiers.margin.get_by_role("button", name="Put into a scenario").click()
-    signed_in.get_by_label("Into which scenario").select_option(label="a new scenario")
-    signed_in.get_by_role("button", name="these limits of 2 tiers").click()
-    plan = ScenarioPage(signed_in)
+    known.get_by_label("Into which scenario").select_option(label="a new scenario")
+    known.get_by_role("button", name="these limits of 2 tiers").click()
+    plan = ScenarioPage(known)
     expect(plan.moves).to_contain_text("Change the limits of tier Slack")
     expect(plan.moves).to_contain_text("Change the limits of tier Ebb")
     expect(plan.line("as it is")).to_contain_text(re.compile("starved|nothing was read lately"))
-    signed_in.go_back()
+    known.go_back()
     expect(tiers.margin.get_by_label("Ebb, at most")).to_have_value("40")
     tiers.margin.get_by_role("button", name="as tiers say").click()
     expect(tiers.margin.get_by_label("Ebb, at most")).to_have_value("200")
 
 
-def test_lanes_are_added_up_by_host_and_lead_to_its_disks(signed_in: Page):
-    tiers = CompliancePage(signed_in)
+def test_lanes_are_added_up_by_host_and_lead_to_its_disks(known: Page):
+    tiers = CompliancePage(known)
     tiers.open()
     tiers.policy("All disks").get_by_role("link").click()
-    signed_in.get_by_label("Added up").select_option(label="by host")
-    hosts = signed_in.get_by_role("table", name="All disks", exact=True)
+    known.get_by_label("Added up").select_option(label="by host")
+    hosts = known.get_by_role("table", name="All disks", exact=True)
     expect(hosts.get_by_role("columnheader", name="host")).to_be_visible()
     expect(hosts).to_contain_text("kelp-1")
     tiers.policy("Slack").get_by_role("link").click()
-    slack = signed_in.get_by_role("table", name="Slack", exact=True)
+    slack = known.get_by_role("table", name="Slack", exact=True)
     expect(slack.get_by_role("columnheader", name="host")).to_be_visible()
     slack.get_by_role("link", name="kelp-1", exact=True).click()
     expect(slack.get_by_role("columnheader", name="disk")).to_be_visible()
-    expect(signed_in.get_by_text("host kelp-1 alone")).to_be_visible()
-    signed_in.get_by_role("button", name="all again").click()
-    expect(signed_in.get_by_text("host kelp-1 alone")).to_have_count(0)
+    expect(known.get_by_text("host kelp-1 alone")).to_be_visible()
+    known.get_by_role("button", name="all again").click()
+    expect(known.get_by_text("host kelp-1 alone")).to_have_count(0)
 
 
-def test_a_minimum_above_its_maximum_is_refused_where_it_stands(signed_in: Page, refusals: None):
-    tiers = CompliancePage(signed_in)
+def test_a_minimum_above_its_maximum_is_refused_where_it_stands(known: Page, refusals: None):
+    tiers = CompliancePage(known)
     tiers.open()
-    signed_in.get_by_role("button", name="draw up a tier").click()
+    known.get_by_role("button", name="draw up a tier").click()
     tiers.margin.get_by_label("Name").fill("Bore")
     tiers.margin.get_by_label("At least, operations a second").fill("5000")
     tiers.margin.get_by_role("button", name="draw it up").click()
@@ -110,18 +110,18 @@ def test_a_minimum_above_its_maximum_is_refused_where_it_stands(signed_in: Page,
     tiers.margin.get_by_label("At most, operations a second").fill("9000")
     tiers.margin.get_by_role("button", name="draw it up").click()
     expect(tiers.policy("Bore")).to_contain_text(re.compile(r"5.000 / 9.000"))
-    expect(signed_in.get_by_text("No disk of this scope is in it.")).to_be_visible()
+    expect(known.get_by_text("No disk of this scope is in it.")).to_be_visible()
     tiers.margin.get_by_role("button", name="retire it").click()
-    signed_in.get_by_role("dialog").get_by_role("button", name="retire it").click()
+    known.get_by_role("dialog").get_by_role("button", name="retire it").click()
     expect(tiers.policy("Bore")).to_have_count(0)
 
 
-def test_what_drifted_stands_first_among_what_places_must_offer(signed_in: Page):
-    tiers = CompliancePage(signed_in)
+def test_what_drifted_stands_first_among_what_places_must_offer(known: Page):
+    tiers = CompliancePage(known)
     tiers.open()
-    signed_in.get_by_role("link", name="what places must offer").click()
-    table = signed_in.get_by_role("table", name="Must offer")
+    known.get_by_role("link", name="what places must offer").click()
+    table = known.get_by_role("table", name="Must offer")
     expect(table.get_by_role("row").nth(1)).to_contain_text("too few")
-    signed_in.get_by_role("radio", name="array").check(force=True)
+    known.get_by_role("radio", name="array").check(force=True)
     expect(table.get_by_role("row").nth(1)).to_contain_text("plover-1")
     expect(table.get_by_role("row").nth(1)).to_contain_text("oversold")

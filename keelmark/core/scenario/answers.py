@@ -225,26 +225,29 @@ def growth_that_is_stood(
     if int(until_days.max(initial=0)) > n_days:
         raise RangeError(argument="until_days", found=int(until_days.max()), wanted=f"{n_days}")
 
-    def fails(times: float) -> int:
-        """The row that fails first, NOWHERE if none."""
+    def left(times: float, rows: Int64s) -> Float64s:
+        """Days that some rows have left, 0 or fewer where one fails."""
         way = runway(
-            grown(of, times=times), mark_bytes=mark_bytes, horizon_days=n_days,
-            added_bytes=planned_bytes,
+            grown(of.of_rows(rows), times=times), mark_bytes=mark_bytes[rows],
+            horizon_days=n_days, added_bytes=planned_bytes[rows],
         )  # fmt: skip
-        left = np.where(np.isnan(way.likely_days), np.inf, way.likely_days - until_days)
-        return int(np.argmin(left)) if left.min(initial=np.inf) <= 0 else NOWHERE
+        return np.where(np.isnan(way.likely_days), np.inf, way.likely_days - until_days[rows])
 
-    if (first := fails(1.0)) != NOWHERE:
-        return Stands(times=0.0, first=first)
-    if (first := fails(MOST_GROWTH)) == NOWHERE:
+    rows = np.arange(len(mark_bytes))
+    if (days := left(1.0, rows)).min(initial=np.inf) <= 0:
+        return Stands(times=0.0, first=int(days.argmin()))
+    if (days := left(MOST_GROWTH, rows)).min(initial=np.inf) > 0:
         return Stands(times=MOST_GROWTH, first=NOWHERE)
-    low, high = 1.0, MOST_GROWTH
+    low, high, first = 1.0, MOST_GROWTH, int(days.argmin())
+    failing = rows[days <= 0]  # what holds at so much growth holds at less
     for _ in range(N_HALVINGS):
         middle = (low + high) / 2
-        if (row := fails(middle)) == NOWHERE:
+        days = left(middle, failing)
+        if days.min(initial=np.inf) > 0:
             low = middle
         else:
-            high, first = middle, row
+            high, first = middle, int(failing[days.argmin()])
+            failing = failing[days <= 0]
     return Stands(times=low, first=first)
 
 

@@ -84,6 +84,7 @@ class _Question:
     pools: Int64s
     volumes: Int64s
     size_bytes: Int64s
+    left_bytes: Float64s
     wanting: Wanting
 
 
@@ -145,7 +146,7 @@ def _found(
         )
         after = drawn_once(replace(planned, moves=(*planned.moves, *moves)))
         early = np.fmin(early, _early(after, question))  # of who takes it, too
-        missing = -np.minimum(np.nan_to_num(_left(after, until=until)[question.pools]), 0.0)
+        missing = -np.minimum(np.nan_to_num(_left_with(after, question, until=until)), 0.0)
         missing = np.where(missing > TOLD_TO * question.size_bytes, missing, 0.0)
         if not missing.any() or attempt == TRIES - 1:
             break
@@ -158,13 +159,21 @@ def _found(
     return _Found(moves=moves, after=after, least=least, holds=not missing.any())
 
 
-def _left(drawn: Drawn, *, until: int) -> Float64s:
-    """What may still come onto each pool, with a plan, so that its limit mark holds."""
+def _left(drawn: Drawn, pools: Int64s, *, until: int) -> Float64s:
+    """What may still come onto some pools, with a plan, so that their limit marks hold."""
     told = planned_of(drawn.compiled, now=_now(), kind="pool", first_day=FIRST_DAYS)
     return room_until(
-        told.of, mark_bytes=told.marks, days=until + told.ages,
-        horizon_days=told.bytes.shape[1], planned_bytes=told.bytes,
+        told.of.of_rows(pools), mark_bytes=told.marks[pools], days=until + told.ages[pools],
+        horizon_days=told.bytes.shape[1], planned_bytes=told.bytes[pools],
     )  # fmt: skip
+
+
+def _left_with(after: Drawn, question: _Question, *, until: int) -> Float64s:
+    """The same of all that are asked for; anew of those alone that the plan now touches."""
+    left = question.left_bytes.copy()
+    touched = np.isin(question.pools, after.ends["pool"].rows)
+    left[touched] = _left(after, question.pools[touched], until=until)
+    return left
 
 
 def _now() -> Reading:
@@ -183,10 +192,12 @@ def _question(view: View, drawn: Drawn, *, until: int) -> _Question:
     place[pools] = np.arange(len(pools))
     lies = place[reading.link("volume", "pool")]
     volumes = np.flatnonzero((lies != NOWHERE) & reading.is_there["volume"])
+    left = _left(drawn, pools, until=until)
     return _Question(
         pools=pools, volumes=volumes, size_bytes=reading.books["pool"].size.values[pools],
+        left_bytes=left,
         wanting=Wanting(
-            left_bytes=_left(drawn, until=until)[pools], group=_groups(reading, pools),
+            left_bytes=left, group=_groups(reading, pools),
             limit_percent=estate.marks["pool"].limit_percent[pools],
             volume_pool=lies[volumes], volume_bytes=_on_pool(reading, volumes),
         ),
