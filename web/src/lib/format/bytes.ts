@@ -9,6 +9,8 @@ const NAMES: Record<UnitSystem, readonly string[]> = {
 const BASES: Record<UnitSystem, number> = { iec: 1024, si: 1000 };
 const SIGNIFICANT_DIGITS = 3;
 const NO_READING = '–';
+const INT64_BITS = 63;
+const MOST = 2 ** INT64_BITS; // 8 EiB: no field takes so much
 
 interface Options {
   system: UnitSystem;
@@ -47,14 +49,16 @@ export function exactBytes(bytes: number | null | undefined): string {
   return `${formatCount(bytes)} B`;
 }
 
-/** “1.5 TiB”, “20GB”, “4096” as bytes; null where it is none. */
+/** “1.5 TiB”, “20GB”, “4096” as bytes below 8 EiB; null where it is none. */
 export function parseBytes(text: string): number | null {
   const match = /^\s*(\d+(?:\.\d+)?)\s*([A-Za-z]*)\s*$/.exec(text);
   if (!match) return null;
   const unit = (match[2] || 'B').toLowerCase();
   for (const system of ['iec', 'si'] as const) {
     const power = NAMES[system].findIndex((name) => name.toLowerCase() === unit);
-    if (power >= 0) return Math.round(Number(match[1]) * BASES[system] ** power);
+    if (power < 0) continue;
+    const bytes = Math.round(Number(match[1]) * BASES[system] ** power);
+    return bytes < MOST ? bytes : null;
   }
   return null;
 }

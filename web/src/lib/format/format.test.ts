@@ -66,9 +66,12 @@ describe('bytes', () => {
     );
   });
 
-  test.each(['', 'many', '1.2.3 TiB', '-3 GiB', '5 XiB', 'TiB'])('“%s” is no amount', (text) => {
-    expect(parseBytes(text)).toBeNull();
-  });
+  test.each(['8 EiB', '9223372036854775807', '', 'many', '1.2.3 TiB', '-3 GiB', '5 XiB', 'TiB'])(
+    '“%s” is no amount',
+    (text) => {
+      expect(parseBytes(text)).toBeNull();
+    },
+  );
 
   test.each([
     ['1.5 TiB', 1.5 * 1024 ** 4],

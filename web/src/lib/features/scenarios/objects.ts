@@ -47,9 +47,10 @@ export function tiersWith(text: string, tier: Tier): string {
 export function objectsOf(form: Form): { objects: Objects | null; faults: Faults } {
   const faults: Faults = {};
   const first = parseBytes(form.first);
-  if (!first) faults.first = 'A number and a unit, such as 20 TiB.';
+  if (!first) faults.first = 'A number and a unit, such as 20 TiB, below 8 EiB.';
   const growth = form.growth.trim() === '' ? 0 : parseBytes(form.growth);
-  if (growth === null) faults.growth = 'A number and a unit, such as 200 GiB, or nothing.';
+  if (growth === null)
+    faults.growth = 'A number and a unit, such as 200 GiB, or nothing; below 8 EiB.';
   if (!/^\d{4}-\d{2}-\d{2}$/.test(form.until) || form.until <= todayIso())
     faults.until = 'A date after today.';
   if (!first || growth === null || faults.until) return { objects: null, faults };

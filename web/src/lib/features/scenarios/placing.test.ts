@@ -169,6 +169,7 @@ describe('objects', () => {
     ['first', 'many'],
     ['first', '0 B'],
     ['growth', 'fast'],
+    ['first', '9999 PiB'],
     ['until', todayIso()],
   ] as const)('say what is wrong with %s “%s”', (name, text) => {
     const told = objectsOf(objectForm(new URLSearchParams({ [name]: text })));
