@@ -18,6 +18,13 @@ from keelmark.core.units import TIB
 N_DAYS = 300
 DAY = np.arange(N_DAYS)
 RNG = np.random.default_rng(4)
+BEGIN = RNG.bit_generator.state
+
+
+@pytest.fixture(autouse=True)
+def _same_draws() -> None:
+    """Whatever ran before in this process, a test draws the same."""
+    RNG.bit_generator.state = BEGIN
 
 
 def grown(n_series: int, *, share_per_day: float = 0.004) -> np.ndarray:

@@ -6,6 +6,13 @@ from keelmark.core.forecast.structure import pace_changes
 N_DAYS = 400
 DAY = np.arange(N_DAYS)
 RNG = np.random.default_rng(11)
+BEGIN = RNG.bit_generator.state
+
+
+@pytest.fixture(autouse=True)
+def _same_draws() -> None:
+    """Whatever ran before in this process, a test draws the same."""
+    RNG.bit_generator.state = BEGIN
 
 
 def found(level: np.ndarray):
