@@ -9,9 +9,10 @@ from hypothesis import strategies as st
 
 from keelmark.core.estate.columns import Amounts
 from keelmark.core.estate.reading import read
+from keelmark.core.scenario.changes import changes_of
 from keelmark.core.scenario.compiling import Dated, compiled
 from keelmark.core.scenario.effects import Course
-from keelmark.core.scenario.outcome import changes_of, ended, exposed, past_limit, room_with
+from keelmark.core.scenario.outcome import ended, exposed, past_limit, room_with
 from keelmark.core.scenario.plan import Plan
 from keelmark.core.units import TIB
 from tests.core.estates import TODAY

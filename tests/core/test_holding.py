@@ -11,9 +11,10 @@ from keelmark.core.errors import RangeError
 from keelmark.core.estate.columns import words
 from keelmark.core.estate.holds import Hold, corners_of
 from keelmark.core.estate.reading import read
+from keelmark.core.scenario.changes import changes_of, marks_by_day
 from keelmark.core.scenario.compiling import compiled
 from keelmark.core.scenario.holding import HELD_KINDS, holds_of, with_holds
-from keelmark.core.scenario.outcome import changes_of, ended, marks_by_day
+from keelmark.core.scenario.outcome import ended
 from keelmark.core.scenario.plan import read_with
 from keelmark.core.units import TIB
 from tests.core.estates import TODAY

@@ -9,11 +9,11 @@ from hypothesis import strategies as st
 
 from keelmark.core.estate.columns import Amounts
 from keelmark.core.estate.reading import read
+from keelmark.core.scenario.changes import changes_of
 from keelmark.core.scenario.compiling import Compiled, compiled
 from keelmark.core.scenario.draft import Draft
 from keelmark.core.scenario.effects import Born
 from keelmark.core.scenario.moves import MOVES, MoveFieldError, move_of, told_of
-from keelmark.core.scenario.outcome import changes_of
 from keelmark.core.scenario.plan import Plan, read_with
 from keelmark.core.units import GIB, TIB
 from tests.core.estates import TODAY, make_estate

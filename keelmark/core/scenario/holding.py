@@ -11,10 +11,11 @@ from keelmark.core.estate.estate import Estate
 from keelmark.core.estate.holds import Hold, corners_of
 from keelmark.core.estate.reading import Reading, read
 from keelmark.core.marks import Marks
+from keelmark.core.scenario.changes import changes_of, marks_by_day
 from keelmark.core.scenario.compiling import Compiled
 from keelmark.core.scenario.draft import words_of
 from keelmark.core.scenario.effects import AddAmount, Asks, SetsAside
-from keelmark.core.scenario.outcome import Ends, changes_of, ended, marks_by_day
+from keelmark.core.scenario.outcome import Ends, ended
 from keelmark.core.scenario.plan import Plan
 
 HELD_KINDS: Final = ("pool", "datastore")

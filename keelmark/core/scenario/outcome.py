@@ -1,31 +1,28 @@
 """What a scenario does: which runways move, what ends first, what is promised beyond what is."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Final
 
 import numpy as np
 
 from keelmark.core.arrays import Bools, Float64s, Int64s
-from keelmark.core.estate.columns import NOWHERE, Amounts, Table
+from keelmark.core.estate.columns import Amounts, Table
 from keelmark.core.estate.estate import Estate
-from keelmark.core.estate.reading import ENDS_AT_QUOTA, FOLDS, Reading
+from keelmark.core.estate.reading import Reading
 from keelmark.core.forecast import MAX_HORIZON_DAYS, Outlook, Runway, runway
 from keelmark.core.forecast.room import room_until
+from keelmark.core.scenario.changes import (
+    HORIZON_DAYS,
+    Changes,
+    changes_in,
+    changes_of,
+    marks_by_day,
+)
 from keelmark.core.scenario.compiling import Compiled
 from keelmark.core.scenario.effects import (
-    AddAmount,
-    Born,
-    Course,
     Retire,
-    SetAmount,
-    SetsAside,
 )
-from keelmark.core.scenario.plan import NEVER
 from keelmark.core.units import percent_of
-
-HORIZON_DAYS: Final = 730  # as far as forecasts are made
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)  # no slots: what is worked out is kept
@@ -66,19 +63,6 @@ class Ends:
         return self.after.early_days - self.estate.marks[self.kind].lead_time_days
 
 
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class Changes:
-    """What a plan makes of some rows of one kind, on each day from today on.
-
-    ``sizes`` (n_rows, horizon_days + 1) int64, 0 where nobody knows; ``added`` float64 beside.
-    """
-
-    kind: str
-    rows: Int64s
-    sizes: Int64s
-    added: Float64s
-
-
 def ended(told: Compiled, *, now: Reading) -> tuple[Compiled, dict[str, Ends]]:
     """Return a plan on an estate whose dates are those with the plan, and how each kind ends.
 
@@ -96,15 +80,6 @@ def ended(told: Compiled, *, now: Reading) -> tuple[Compiled, dict[str, Ends]]:
         if len(change.rows):
             tables[kind] = _dated(tables[kind], ends[kind], day=told.estate.day)
     return replace(told, estate=replace(told.estate, tables=tables)), ends
-
-
-def changes_in(told: Compiled, *, now: Reading) -> dict[str, Changes]:
-    """Return what a plan makes of all that it touches, by kind; wholes with what their parts do."""
-    changes = {kind: changes_of(told, now=now, kind=kind) for kind in told.estate.outlooks}
-    for whole, part, link in FOLDS:
-        if whole in changes and part in changes:
-            changes[whole] = _folded(told, changes[whole], of=changes[part], link=link, now=now)
-    return changes
 
 
 def ends_of(told: Compiled, change: Changes, *, now: Reading) -> Ends:
@@ -196,17 +171,6 @@ def _course_of(estate: Estate, change: Changes) -> _Course:
     )  # fmt: skip
 
 
-def marks_by_day(estate: Estate, change: Changes) -> Int64s:
-    """Return the limit marks of what a plan changes, on each day from today on."""
-    sizes = _from_birth(np.maximum(change.sizes, 0))
-    limit_percent = estate.marks[change.kind].limit_percent[change.rows]
-    marks = np.repeat(percent_of(sizes[:, 0], limit_percent)[:, None], sizes.shape[1], axis=1)
-    other = np.flatnonzero((sizes != sizes[:, :1]).any(axis=1))  # of most the size stays
-    of_others = percent_of(sizes[other].ravel(), np.repeat(limit_percent[other], sizes.shape[1]))
-    marks[other] = of_others.reshape(len(other), sizes.shape[1])
-    return marks
-
-
 def _after(estate: Estate, change: Changes) -> Runway:
     """First passages of what is touched, days from today."""
     told = _course_of(estate, change)
@@ -289,115 +253,6 @@ def planned_of(told: Compiled, *, now: Reading, kind: str, first_day: int = 0) -
         of=outlooks.of, ages=ages, marks=limits,
         bytes=np.where(since < first_day, -before.astype(np.float64), brought),
     )  # fmt: skip
-
-
-def _from_birth(sizes: Int64s) -> Int64s:
-    """Sizes with that of its first day before what is born, when it holds nothing anyway."""
-    is_there = np.maximum.accumulate(sizes > 0, axis=1)
-    first = sizes[np.arange(len(sizes)), is_there.argmax(axis=1)]
-    return np.where(is_there, sizes, first[:, None])
-
-
-def changes_of(
-    told: Compiled, *, now: Reading, kind: str, horizon_days: int = HORIZON_DAYS
-) -> Changes:
-    """Return what a plan makes of the rows of one kind that it names, by day."""
-    estate, plan = told.estate, told.plan
-    n_read = len(now.estate.table(kind)) if kind in _OF_OTHERS else NEVER
-    of_kind = [one for one in plan.of_rows.get(kind, ()) if one.row < n_read]
-    holds = [one for one in estate.holds if one.kind == kind]
-    named = {one.row for one in of_kind} | {one.row for one in holds}
-    rows = np.array(sorted(named), dtype=np.int64)
-    days = np.arange(horizon_days + 1)
-    place = {row: at for at, row in enumerate(rows.tolist())}
-    added = np.zeros((len(rows), horizon_days + 1))
-    sizes, is_known = _sizes_now(now, kind=kind, rows=rows)
-    sizes = np.repeat(sizes[:, None], horizon_days + 1, axis=1)
-    courses: list[Course] = []
-    for one in of_kind:
-        at, begin = place[one.row], one.day - estate.day
-        if isinstance(one, Course):
-            courses.append(one)
-        elif isinstance(one, AddAmount) and one.column == "size":
-            sizes[at, begin:] += one.amount if is_known[at] else 0
-        elif isinstance(one, SetAmount) and one.column == _SIZE.get(kind, "size"):
-            sizes[at, begin:] = one.amount or 0
-        elif isinstance(one, Born):
-            sizes[at, begin:] = one.amounts.get("size", 0)
-            is_known[at] = "size" in one.amounts
-        elif isinstance(one, Retire):
-            sizes[at, begin:] = 0
-        elif isinstance(one, SetsAside):
-            added[at] += one.hold.on(days + estate.day)
-    for some in _of_row(courses):
-        added[place[some[0].row]] += _bytes_of(some, days=days + estate.day)
-    for held in holds:
-        added[place[held.row]] += held.on(days + estate.day)
-    return Changes(kind=kind, rows=rows, sizes=sizes, added=added)
-
-
-def _of_row(courses: Sequence[Course]) -> list[list[Course]]:
-    by_row: dict[int, list[Course]] = {}
-    for one in courses:
-        by_row.setdefault(one.row, []).append(one)
-    return list(by_row.values())
-
-
-def _bytes_of(courses: Sequence[Course], *, days: Int64s) -> Float64s:
-    """What courses of one thing bring together on some days."""
-    begins, first, pace, most, sign = np.array(
-        [
-            (one.day, one.first_bytes, one.bytes_per_day, one.most_bytes, -1 if one.is_less else 1)
-            for one in courses
-        ],
-        dtype=np.float64,
-    ).T[:, :, None]  # fmt: skip
-    since = days - begins
-    told = np.where(since >= 0, np.minimum(first + since * pace, most), 0.0)
-    together: Float64s = (sign * told).sum(axis=0)
-    return together
-
-
-# What moves bring of these is bounded by its own size; what ends is what it lies on.
-_OF_OTHERS: Final = frozenset({"disk", "volume"})
-_SIZE: Final = dict.fromkeys(ENDS_AT_QUOTA, "quota")
-
-
-def _sizes_now(now: Reading, *, kind: str, rows: Int64s) -> tuple[Int64s, Bools]:
-    """Sizes as they are; of what is not there yet nothing is known."""
-    told = now.books[kind].size
-    at = np.where(rows < len(told), rows, len(told))
-    return (
-        np.append(np.where(told.is_known, told.values, 0), 0)[at],
-        np.append(told.is_known, False)[at],
-    )
-
-
-def _folded(
-    told: Compiled, whole: Changes, *, of: Changes, link: str, now: Reading
-) -> Changes:  # fmt: skip
-    """What a plan makes of wholes: of its own rows, and of those whose parts it changes."""
-    then = told.plan.on(told.estate, day=_last_day(told)).table(of.kind).links[link][of.rows]
-    onto = np.where(
-        then == NOWHERE, told.estate.table(of.kind).links[link][of.rows], then
-    )  # fmt: skip
-    rows = np.union1d(whole.rows, onto[onto != NOWHERE]).astype(np.int64)
-    first, _ = _sizes_now(now, kind=whole.kind, rows=rows)
-    sizes = np.repeat(first[:, None], whole.sizes.shape[1], axis=1)
-    added = np.zeros(sizes.shape)
-    own = np.searchsorted(rows, whole.rows)
-    sizes[own], added[own] = whole.sizes, whole.added
-    is_in = onto != NOWHERE
-    at = np.searchsorted(rows, onto[is_in])
-    np.add.at(added, at, of.added[is_in])
-    if whole.kind not in ENDS_AT_QUOTA:
-        was, _ = _sizes_now(now, kind=of.kind, rows=of.rows)
-        np.add.at(sizes, at, (of.sizes - was[:, None])[is_in])
-    return Changes(kind=whole.kind, rows=rows, sizes=sizes, added=added)
-
-
-def _last_day(told: Compiled) -> int:
-    return max((one.day for one in told.plan.effects), default=told.estate.day)
 
 
 def _with(way: Runway, rows: Int64s, other: Runway) -> Runway:

@@ -12,8 +12,8 @@ from keelmark.bearings.selectors.views import Bearing, view_for
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.days import EPOCH
 from keelmark.core.estate.reading import LIKELY
+from keelmark.core.scenario.changes import Changes, changes_in
 from keelmark.core.scenario.compiling import Compiled
-from keelmark.core.scenario.outcome import Changes, changes_in
 from keelmark.scenarios.selectors.kept import planned_for
 from keelmark.scenarios.selectors.outcomes import Dates, dates_in
 from keelmark.scenarios.selectors.placing import NOTHING_PLANNED

@@ -16,7 +16,7 @@ from keelmark.core.placement.objects import (
 )
 from keelmark.core.placement.of_estate import object_ground_of
 from keelmark.core.placement.ranking import Weights
-from keelmark.core.scenario.outcome import changes_in
+from keelmark.core.scenario.changes import changes_in
 from keelmark.forecasts.definitions.horizon import HORIZON_DAYS
 from keelmark.scenarios.selectors.kept import planned_for
 from keelmark.scenarios.selectors.placing import coming_of

@@ -27,8 +27,9 @@ from keelmark.core.placement.workloads import Workload
 from keelmark.core.policy.judging import Policy
 from keelmark.core.policy.places import places_for
 from keelmark.core.policy.states import BROKEN, UNPROVEN
+from keelmark.core.scenario.changes import Changes, changes_of
 from keelmark.core.scenario.compiling import Compiled
-from keelmark.core.scenario.outcome import Changes, changes_of, room_with
+from keelmark.core.scenario.outcome import room_with
 from keelmark.forecasts.definitions.horizon import HORIZON_DAYS
 from keelmark.readings.models import Measure
 from keelmark.scenarios.selectors.kept import PlannedMoves, planned_for
