@@ -107,6 +107,8 @@ def test_a_sift_that_cannot_be_read_is_told(signed_in: Page, refusals: None):
     TodayPage(signed_in).narrow_to("colour:blue")
     expect(signed_in.get_by_role("alert")).to_contain_text("pools have no colour")
     signed_in.wait_for_load_state("networkidle")
+    expect(signed_in.get_by_role("alert")).to_have_count(1)
+    expect(signed_in.get_by_text("promises broken")).to_have_count(0)
 
 
 def test_a_wrong_password_is_told_and_the_name_stays(page: Page, refusals: None):

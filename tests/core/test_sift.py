@@ -11,7 +11,7 @@ from keelmark.core.errors import SiftFault
 from keelmark.core.estate.estate import Estate
 from keelmark.core.estate.kinds import KINDS
 from keelmark.core.estate.reading import read
-from keelmark.core.sift import MAX_CHARS, MAX_TERMS, check, parse, sifted
+from keelmark.core.sift import MAX_CHARS, MAX_TERMS, check, check_anywhere, parse, sifted
 from keelmark.core.units import GIB, TB, TIB
 from tests.core.estates import TODAY, everything, make_estate
 
@@ -144,6 +144,25 @@ def test_a_fault_points_at_its_characters(
     assert told.value.span == span
     assert hint is None or hint in told.value.would_be
     assert f"character {span[0] + 1}" in str(told.value)
+
+
+@pytest.mark.parametrize(
+    ("text", "span"),
+    [
+        ("power:off class:Swift", None),  # one of VMs, one of pools
+        ("heron -power:off", None),
+        ("state:fine", (6, 10)),
+        ("power:off colour:blue", (10, 16)),
+        ("class:Swift or -(colour:blue)", (17, 23)),
+    ],
+)
+def test_what_means_something_on_any_kind_can_be_a_scope(text: str, span: tuple[int, int] | None):
+    if span is None:
+        check_anywhere(parse(text), kind="pool")
+        return
+    with pytest.raises(SiftFault) as told:
+        check_anywhere(parse(text), kind="pool")
+    assert told.value.span == span
 
 
 @pytest.mark.parametrize(

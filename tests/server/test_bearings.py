@@ -103,6 +103,8 @@ def test_pages_follow_each_other_and_neither_repeat_nor_leave_out(api, estate):
         ("/estate/rows/pool", {"page_size": "0"}, "#/page_size"),
         ("/estate/rows/pool", {"cursor": "x"}, "#/cursor"),
         ("/estate/rows/pool", {"scope": "fre>2"}, "#/scope"),
+        ("/compliance/policies", {"scope": "colour:blue"}, "#/scope"),
+        ("/compliance/tiers", {"scope": "class:Swift colour:blue"}, "#/scope"),
         ("/estate/rows/pool/export", {"as": "ods"}, "#/as"),
         ("/estate/facets/pool", {"by": "used"}, "#/by"),
         ("/estate/strata", {"way": "up"}, "#/way"),

@@ -16,7 +16,7 @@ from keelmark.core.arrays import Bools
 from keelmark.core.errors import SiftFault
 from keelmark.core.estate.reach import pulled
 from keelmark.core.estate.reading import LIKELY, Reading
-from keelmark.core.sift import Node, has_words, parse, sifted, subject_of
+from keelmark.core.sift import Node, check_anywhere, has_words, parse, sifted, subject_of
 from keelmark.estate.errors import SiftError
 from keelmark.estate.sift import Sift
 
@@ -102,6 +102,7 @@ def view_for(actor: User, *, bearing: Bearing) -> View:
     """Return what a person looks at; raise SiftError where the sift cannot be read."""
     try:
         node = parse(bearing.scope)
+        check_anywhere(node, kind=subject_of(node) or "pool")
     except SiftFault as exc:
         raise SiftError(exc) from exc
     planned = planned_for(actor, bearing.scenario_id)

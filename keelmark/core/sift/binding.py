@@ -11,7 +11,7 @@ from keelmark.core.policy.rules import RULES
 from keelmark.core.policy.states import Verdict
 from keelmark.core.qos.states import IoState
 from keelmark.core.sift.quantities import NOTHING, Quantity, WrongQuantityError, quantity_of
-from keelmark.core.sift.tree import All, AnyOf, Comparison, Node, Not, Term
+from keelmark.core.sift.tree import All, AnyOf, Comparison, Node, Not, Term, terms_of
 
 MAX_PATH = 5
 N_HINTS = 3
@@ -204,3 +204,21 @@ def check(node: Node, *, kind: str) -> None:
     elif isinstance(node, All | AnyOf):
         for one in node.of:
             check(one, kind=kind)
+
+
+def check_anywhere(node: Node, *, kind: str) -> None:
+    """Raise SiftFault at the first term that means nothing on any kind, as told of one of them."""
+    for term in terms_of(node):
+        try:
+            check(term, kind=kind)
+        except SiftFault:
+            if not any(_means_something(term, kind=other) for other in KINDS):
+                raise
+
+
+def _means_something(term: Node, *, kind: str) -> bool:
+    try:
+        check(term, kind=kind)
+    except SiftFault:
+        return False
+    return True

@@ -47,6 +47,13 @@ export function asRefusal(error: unknown): Refusal | null {
   return error instanceof Refusal ? error : null;
 }
 
+const BAD_REQUEST = 400;
+
+/** Whether what was asked for cannot be read: a scope, a day, a scenario. */
+export function isAskedWrong(error: unknown): boolean {
+  return asRefusal(error)?.status === BAD_REQUEST;
+}
+
 export function refusalOf(status: number, body: unknown): Refusal {
   const problem = (typeof body === 'object' && body !== null ? body : {}) as Record<
     string,

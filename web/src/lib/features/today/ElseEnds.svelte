@@ -1,7 +1,7 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import type { Schemas } from '$lib/api/client';
-  import { Refusal } from '$lib/api/refusal';
+  import { isAskedWrong } from '$lib/api/refusal';
   import { formatRunway, limitDate, limitShare, metricName } from '$lib/format';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
@@ -11,8 +11,6 @@
 
   /** What else than space ends within two years: CPU, memory, I/O; nothing to say, nothing shown. */
   const limits = createQuery(() => limitsQuery(bearing.sift));
-  // A scope that cannot be read is told once, beside the pools.
-  const isScopeRefused = $derived(limits.error instanceof Refusal && limits.error.status === 400);
   const MOST = 6;
   type Limit = Schemas['LimitRead'];
 </script>
@@ -31,7 +29,7 @@
   </span>
 {/snippet}
 
-{#if limits.isError && !isScopeRefused}
+{#if limits.isError && !isAskedWrong(limits.error)}
   <ProblemNote
     of="What else ends"
     error={limits.error}

@@ -1,6 +1,6 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
-  import { Refusal } from '$lib/api/refusal';
+  import { isAskedWrong } from '$lib/api/refusal';
   import { formatMoment } from '$lib/format';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import Sentence from '$lib/ui/Sentence.svelte';
@@ -18,8 +18,6 @@
     shift: 'Shifts, each in one step',
     inventory: 'Came and went',
   } as const;
-  // A scope that cannot be read is told once, beside the pools.
-  const isScopeRefused = $derived(changes.error instanceof Refusal && changes.error.status === 400);
   const groups = $derived(
     (['feed', 'date', 'shift', 'inventory'] as const)
       .map((kind) => ({
@@ -41,7 +39,7 @@
       >in 30 days{bearing.sift ? ', in this scope' : ''}</span
     >
   </h2>
-  {#if changes.isError && !isScopeRefused}
+  {#if changes.isError && !isAskedWrong(changes.error)}
     <ProblemNote of="Changes" error={changes.error} onretry={() => changes.refetch()} />
   {/if}
   <PromisesNow />

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import { policiesQuery, tiersQuery, verdictChangesQuery } from '$lib/api/promises';
-  import { asRefusal } from '$lib/api/refusal';
+  import { isAskedWrong } from '$lib/api/refusal';
   import { counted, formatCount } from '$lib/format';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
@@ -12,7 +12,6 @@
   const policies = createQuery(() => policiesQuery(asked));
   const tiers = createQuery(() => tiersQuery(asked));
   const changes = createQuery(() => verdictChangesQuery(asked));
-  const REFUSED = 400; // a scope that cannot be read is told once, beside the pools
   const error = $derived(policies.error ?? tiers.error ?? changes.error);
   const broken = $derived(
     (policies.data ?? [])
@@ -72,6 +71,6 @@
     )}
   {/each}
 {/if}
-{#if error && asRefusal(error)?.status !== REFUSED}
+{#if error && !isAskedWrong(error)}
   <ProblemNote of="Promises" {error} onretry={() => void policies.refetch()} />
 {/if}

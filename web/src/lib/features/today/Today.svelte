@@ -3,7 +3,7 @@
   import { createInfiniteQuery, createQuery } from '@tanstack/svelte-query';
   import { page } from '$app/state';
   import { feedsQuery } from '$lib/api/queries';
-  import { asRefusal } from '$lib/api/refusal';
+  import { isAskedWrong } from '$lib/api/refusal';
   import { todayIso } from '$lib/format';
   import FacetBar from '$lib/ui/FacetBar.svelte';
   import { filled } from '$lib/ui/states';
@@ -32,7 +32,6 @@
   const isPast = $derived(bearing.at !== null && bearing.at < todayIso());
   const feeds = createQuery(() => feedsQuery(bearing.sift));
 
-  const REFUSED = 400;
   const DEPTHS = ['fill-depth-4', 'fill-depth-3', 'fill-depth-2', 'fill-depth-1'];
   type Counts = { name: string; n_pools: number }[] | undefined;
   const byDepth = (counts: Counts) =>
@@ -67,18 +66,17 @@
       }))
       .filter((slice) => slice.n > 0),
   );
-  // A scope that cannot be read is told once, beside the pools.
-  const isScopeRefused = $derived(asRefusal(pools.error)?.status === REFUSED);
   const narrow = (key: string) => (name: string, isExcluding: boolean) =>
     void bearing.narrow(key, name, isExcluding);
 </script>
 
 <svelte:head><title>Today · Keel Mark</title></svelte:head>
 <div class="flex h-full flex-col">
-  {#if facets.isError && !isScopeRefused}
+  <!-- A scope that cannot be read is told once, beside the pools. -->
+  {#if facets.isError && !isAskedWrong(facets.error)}
     <ProblemNote of="Facets" error={facets.error} onretry={() => facets.refetch()} class="m-4" />
   {/if}
-  {#if feeds.isError && !isScopeRefused}
+  {#if feeds.isError && !isAskedWrong(feeds.error)}
     <ProblemNote of="Feeds" error={feeds.error} onretry={() => feeds.refetch()} class="m-4" />
   {/if}
   <h1 class="sr-only">Today</h1>
