@@ -84,11 +84,10 @@ def test_what_may_be_added_keeps_the_date_and_a_step_more_does_not(seed, is_plan
     of, marks, days, planned, told = room_of(seed, is_planned=is_planned)
     known = of.is_judged
     assert not np.isnan(told[known]).any()
-    least = -np.maximum(of.last_bytes, 0) - (0 if planned is None else planned.max(axis=1).clip(0))
     room = np.where(known, told, 0.0)
-    assert (early(of, marks, room, planned=planned) > days)[known & (told > least)].all()
+    assert (early(of, marks, room, planned=planned) > days)[known].all()
     # Dates are told to whole days, by two ways that meet: what is over may be held again above.
-    span = marks if planned is None else marks + np.ptp(planned, axis=1)
+    span = (marks if planned is None else marks + np.ptp(planned, axis=1)) + np.maximum(-room, 0.0)
     step = span / 2**N_HALVINGS + 2
     is_over = np.any(
         [early(of, marks, room + share * step, planned=planned) <= days
@@ -109,9 +108,8 @@ def test_later_days_leave_less_and_higher_marks_leave_more(seed):
     known = of.is_judged
     assert (later <= told + near)[known].all()
     higher = room_until(of, mark_bytes=marks + 5 * TIB, days=days, horizon_days=HORIZON)
-    # Where not even nothing would last there is no more to take away.
-    is_told = known & (told > -of.last_bytes + near)
-    assert (higher - told >= 5 * TIB - near - 5 * TIB / 2**N_HALVINGS)[is_told].all()
+    step = (5 * TIB + np.abs(np.nan_to_num(told))) / 2**N_HALVINGS
+    assert (higher - told >= 5 * TIB - near - step)[known].all()
 
 
 def test_of_nothing_judged_there_is_no_room_to_tell():

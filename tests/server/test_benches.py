@@ -21,6 +21,7 @@ BENCHES = [
     ("replay", "a curve over 24 limits"),
     ("placement", "whole numbers, straight"),
     ("scenario", "four compared"),
+    ("least", "largest first"),
     ("forecast_speed", "numpy straight lines"),
     ("forecast 1", "real, mean"),
     ("forecast_files", "mixed eras / like ones"),

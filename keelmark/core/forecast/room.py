@@ -11,6 +11,8 @@ from keelmark.core.forecast.reaching import Reaching, runways, some_of
 
 N_LEVELS: Final = 16  # additions that are looked at together
 N_HALVINGS: Final = 12  # of what is looked for, to a 4,096th of it
+N_DOUBLINGS: Final = 8  # of what there is now, to what may be wanted by then
+LEAST_BYTES: Final = 1.0  # that are doubled where there is nothing now
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -71,7 +73,8 @@ def room_until(
     -------
     (n_series,) float64
         Bytes, to a 4,000th of the mark and never more than may be; below 0 where the early
-        date comes sooner as it is: what would have to go; NaN where it is not judged.
+        date comes sooner as it is: what would have to go, or by how much the mark would have to
+        rise; NaN where it is not judged.
 
     Notes
     -----
@@ -98,10 +101,22 @@ def _room(
     most = np.zeros(len(last)) if planned_bytes is None else planned_bytes.max(axis=1)
     holds = -np.maximum(last, 0.0) - np.maximum(most, 0.0)
     fails = np.maximum(mark_bytes - last - np.minimum(least, 0.0), 0.0)
+
+    def early(tried: Float64s) -> Float64s:
+        (way,) = ahead.runways((mark_bytes - tried).astype(np.int64)[None, :])
+        return way.early_days
+
+    # What grows may want more by then than there is now.
+    for _ in range(N_DOUBLINGS):
+        is_wanting_more = early(holds) <= days
+        if not is_wanting_more.any():
+            break
+        fails = np.where(is_wanting_more, holds, fails)
+        holds = np.where(is_wanting_more, 2 * holds - LEAST_BYTES, holds)
     for _ in range(N_HALVINGS):
         tried = np.floor((holds + fails) / 2)
-        (way,) = ahead.runways((mark_bytes - tried).astype(np.int64)[None, :])
-        is_held = way.early_days > days
+        early_days = early(tried)
+        is_held = early_days > days
         # More is never later: what holds is held by all that is less.
         holds, fails = np.where(is_held, tried, holds), np.where(is_held, fails, tried)
-    return np.where(np.isnan(way.early_days), np.nan, holds)
+    return np.where(np.isnan(early_days), np.nan, holds)

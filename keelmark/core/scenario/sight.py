@@ -50,7 +50,7 @@ class Sight:
         for one in estate.holds:
             self._holds.setdefault(At(one.kind, one.row), []).append(one)
         self._names: dict[At, str] = {}
-        self._asked: dict[tuple[str, int, int, float], int] = {}
+        self._asked: dict[tuple[str, int, float], dict[int, int]] = {}  # by kind, day, quantile
         self._linked: dict[tuple[str, str, int], list[At]] = {}  # whether or not they are there
         self._found: dict[int, At | None] = {}
         self._below: dict[At, list[tuple[At, float]]] = {}
@@ -171,7 +171,7 @@ class Sight:
         told = self.amount(of, "used")
         if self._judged(of) is not None and self.day > self.estate.day:
             self._ask(of.kind, [of.row], quantiles=(quantile,))
-            told = self._asked[of.kind, of.row, self.day, quantile]
+            told = self._asked[of.kind, self.day, quantile][of.row]
         if told is None:
             return 0 if of in self._courses else None
         return max(0, told + sum(one.bytes_on(self.day) for one in self._courses.get(of, ())))
@@ -190,17 +190,15 @@ class Sight:
     def _ask(self, kind: str, rows: Sequence[int], *, quantiles: tuple[float, ...]) -> None:
         """Work out together what some things hold on the day, each once."""
         day = self.day
-        new = sorted(
-            {row for row in rows for one in quantiles if (kind, row, day, one) not in self._asked}
-        )
+        asked = [self._asked.setdefault((kind, day, one), {}) for one in quantiles]
+        new = sorted({row for row in rows for known in asked if row not in known})
         if not new:
             return
         some = self.estate.outlooks[kind].of_rows(np.array(new, dtype=np.int64), day=day)
         told = some.expected(day=day, n=len(new), quantiles=quantiles)
         told = np.where(np.isfinite(told), told, 0.0)
-        for one, amounts in zip(quantiles, told.tolist(), strict=True):
-            for row, amount in zip(new, amounts, strict=True):
-                self._asked[kind, row, day, one] = round(amount)
+        for known, amounts in zip(asked, told.tolist(), strict=True):
+            known.update((row, round(amount)) for row, amount in zip(new, amounts, strict=True))
 
     def below(self, of: At) -> list[tuple[At, float]]:
         """Return what lies below a thing, with the share of its bytes that each holds.

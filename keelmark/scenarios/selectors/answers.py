@@ -14,17 +14,11 @@ from keelmark.core.days import EPOCH
 from keelmark.core.estate.columns import NOWHERE, Words
 from keelmark.core.estate.reading import LIKELY, Reading
 from keelmark.core.forecast.room import room_until
-from keelmark.core.scenario.answers import (
-    Least,
-    Stands,
-    Wanting,
-    growth_that_is_stood,
-    least_that_keeps,
-    with_room,
-)
 from keelmark.core.scenario.compiling import Dated, Told
+from keelmark.core.scenario.least import Least, Wanting, least_that_keeps, with_room
 from keelmark.core.scenario.moves import ExtendPool, Migrate, Move
 from keelmark.core.scenario.outcome import planned_of
+from keelmark.core.scenario.standing import Stands, growth_that_is_stood
 from keelmark.forecasts.definitions.horizon import HORIZON_DAYS
 from keelmark.scenarios.models import Scenario
 from keelmark.scenarios.selectors.kept import (
@@ -113,8 +107,7 @@ def answer_of(
             one.move.added_bytes for one in found.moves if isinstance(one.move, ExtendPool)
         ),
         moved_bytes=round(found.least.moved_bytes),
-        # Of what was asked for first: what later tries asked for more of is no bound.
-        bound_bytes=round(least_that_keeps(question.wanting).bound_bytes),
+        bound_bytes=round(found.bound_bytes),
         is_exact=found.least.is_exact, holds=found.holds,
         n_unjudged=int(np.isnan(question.wanting.left_bytes).sum()),
         growth_times=stands.times or None,
@@ -124,11 +117,15 @@ def answer_of(
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class _Found:
-    """The moves that were tried last, and the scenario with them."""
+    """The moves that were tried last, and the scenario with them.
+
+    The bound is of what was asked for first: later tries ask for more.
+    """
 
     moves: list[Dated]
     after: Drawn
     least: Least
+    bound_bytes: float
     holds: bool
 
 
@@ -139,6 +136,7 @@ def _found(
     """Look for the least, try it by the dates themselves, and ask for what is still short."""
     wanting = question.wanting
     least = least_that_keeps(wanting, gap_share=NEAR_SHARE)
+    bound_bytes = least.bound_bytes
     early = _early(drawn, question)
     for attempt in range(TRIES):
         moves = _moves(
@@ -152,11 +150,14 @@ def _found(
             break
         if attempt < RESOLVED:
             wanting = with_room(wanting, more_bytes=MARGIN * missing)
-            least = least_that_keeps(wanting, gap_share=NEAR_SHARE)
+            # More was asked for than was short: what that leaves out may do.
+            least = replace(least_that_keeps(wanting, gap_share=NEAR_SHARE), is_exact=False)
         else:  # what is still missing is added
             more = np.ceil(MARGIN * missing / (wanting.limit_percent / 100.0))
             least = replace(least, added_bytes=least.added_bytes + more, is_exact=False)
-    return _Found(moves=moves, after=after, least=least, holds=not missing.any())
+    return _Found(
+        moves=moves, after=after, least=least, bound_bytes=bound_bytes, holds=not missing.any()
+    )
 
 
 def _left(drawn: Drawn, pools: Int64s, *, until: int) -> Float64s:
@@ -217,7 +218,11 @@ def _on_pool(reading: Reading, rows: Int64s) -> Float64s:
     """What volumes will hold of their pools: what is written and their snapshots, all if thick."""
     table, books = reading.estate.table("volume"), reading.books["volume"]
     snapshots, thick = table.amounts("snapshots"), table.columns.get("thickness")
-    held = (books.used.values + snapshots.values).astype(np.float64)
+    # No more is written to one than it was cut to.
+    written = np.where(
+        books.size.is_known, np.minimum(books.used.values, books.size.values), books.used.values
+    )
+    held = (written + snapshots.values).astype(np.float64)
     if isinstance(thick, Words) and "thick" in thick.words:
         is_thick = thick.codes == thick.words.index("thick")
         held = np.where(is_thick & books.size.is_known, books.size.values, held)

@@ -1,18 +1,19 @@
 <script lang="ts">
-  import { createQuery } from '@tanstack/svelte-query';
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { Button } from 'flowbite-svelte';
   import {
     addDays,
     counted,
     exactBytes,
+    formatCount,
     formatDay,
     parseBytes,
     preferences,
     todayIso,
   } from '$lib/format';
   import { textOf } from '$lib/ui/events';
-  import Pending from '$lib/ui/Pending.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
+  import Searching from '$lib/ui/Searching.svelte';
   import Sentence from '$lib/ui/Sentence.svelte';
   import { bearing } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
@@ -35,6 +36,20 @@
   const isWrong = $derived(until <= todayIso() || (group.trim() !== '' && !groupBytes));
   const answer = createQuery(() => answerQuery(scenario, bearing.sift, asked));
   const told = $derived(answer.data);
+  // Of what is moved, less may do where nothing less can be added.
+  const isLeastAdded = $derived(!!told && told.added_bytes <= told.bound_bytes + 1);
+  const client = useQueryClient();
+
+  // What is found stands below the line that asked: it comes into sight by itself.
+  let section: HTMLElement | undefined = $state();
+  $effect(() => {
+    if (told) section?.scrollIntoView({ block: 'start' });
+  });
+
+  function stop() {
+    void client.cancelQueries({ queryKey: answerQuery(scenario, bearing.sift, asked).queryKey });
+    asked = null;
+  }
 
   function putIn() {
     if (!told) return;
@@ -51,7 +66,7 @@
   }
 </script>
 
-<section class="pt-4" aria-label="What would keep every limit">
+<section bind:this={section} class="pt-4" aria-label="What would keep every limit">
   <form
     class="flex flex-wrap items-center gap-3"
     onsubmit={(event) => {
@@ -98,10 +113,15 @@
           >{told.added_bytes > 0
             ? `${preferences.bytes(told.added_bytes)} must be added`
             : 'Nothing must be added'}</span
-        >{told.moved_bytes > 0 ? `, ${preferences.bytes(told.moved_bytes)} moved` : ''};
-        <span title={exactBytes(told.bound_bytes)}
-          >whatever is moved, no way adds less than {preferences.bytes(told.bound_bytes)}</span
-        >{told.is_exact ? '' : '; a better one may not have been found in time'}.
+        >{told.moved_bytes > 0
+          ? `, ${preferences.bytes(told.moved_bytes)} moved`
+          : ''}{#if told.bound_bytes > 0}; <span title={exactBytes(told.bound_bytes)}
+            >whatever is moved, no way adds less than {preferences.bytes(told.bound_bytes)}</span
+          >{/if}{told.is_exact
+          ? ''
+          : isLeastAdded
+            ? '; moving less may do'
+            : '; one that adds less may be there and was not found in time'}.
         {told.holds ? '' : 'Even so a date comes too soon: look again with these moves in.'}
       </p>
       <div class="grid grid-cols-2 gap-x-6 max-xl:block">
@@ -113,6 +133,9 @@
               <span class="text-ink-soft"><Sentence parts={move.detail} isSigned={false} /></span>
             </li>
           {/each}
+          {#if told.moves.length > MOST_TOLD}<li class="text-ink-soft">
+              and {formatCount(told.moves.length - MOST_TOLD)} more, put in with these
+            </li>{/if}
         </ol>
         <ul aria-label="Pools that would not hold">
           {#each told.short.slice(0, MOST_TOLD) as one (one.id)}
@@ -131,6 +154,9 @@
               >
             </li>
           {/each}
+          {#if told.short.length > MOST_TOLD}<li class="text-ink-soft">
+              and {formatCount(told.short.length - MOST_TOLD)} more
+            </li>{/if}
         </ul>
       </div>
       {#if scenario.may_change && told.moves.length > 0}
@@ -148,6 +174,6 @@
       {told.n_unjudged > 0 ? `${counted('pool', told.n_unjudged)} cannot be judged.` : ''}
     </p>
   {:else if asked !== null && !answer.error}
-    <Pending of="what would keep them" />
+    <Searching of="what would keep them" onstop={stop} />
   {/if}
 </section>

@@ -45,6 +45,14 @@
     }
     return before ? 'ends no more' : after ? 'comes to an end' : '';
   }
+  // What comes to no end either way is told after all that do, once it is asked for.
+  const ends = (one: Moved) =>
+    gone(one) ||
+    one.before === null ||
+    [one.dates_before, one.dates_after].some((dates) => dates.early_on ?? dates.likely_on);
+  const ending = $derived(moved.filter(ends));
+  let isAll = $state(false);
+  const shown = $derived(isAll || ending.length === 0 ? moved : ending);
   const isWorse = (one: Moved) => {
     const far = Number.MAX_SAFE_INTEGER;
     const days = (iso: string | null) => (iso ? daysUntil(iso) : far);
@@ -73,7 +81,7 @@
   >
 </div>
 <ul aria-label="Runways that move">
-  {#each moved as one (one.id)}
+  {#each shown as one (one.id)}
     <li class="row-moved border-b border-rule py-0.5">
       <StateGlyph state={one.after?.state ?? one.before?.state ?? 'unread'} />
       {@render gauge(one.before, one, `${one.name} as it is`)}
@@ -103,4 +111,8 @@
     </li>
   {/each}
 </ul>
-{#if nMoved > moved.length}<p class="text-ink-soft">and {nMoved - moved.length} more</p>{/if}
+{#if shown.length < moved.length}
+  <button class="mt-1 text-depth-5 underline" onclick={() => (isAll = true)}
+    >and {moved.length - shown.length} that hold more or less, and end in neither</button
+  >
+{:else if nMoved > moved.length}<p class="text-ink-soft">and {nMoved - moved.length} more</p>{/if}

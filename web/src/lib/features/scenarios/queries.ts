@@ -51,10 +51,11 @@ export function answerQuery(
   };
   return queryOptions({
     queryKey: [...keys.scenarios, 'answer', scenario.id, scenario.version, query],
-    queryFn: () =>
+    queryFn: ({ signal }) =>
       bodyOf(
         api.GET('/api/v1/scenarios/{scenario_id}/answer', {
           params: { ...at(scenario.id), query },
+          signal,
         }),
       ),
     enabled: asked !== null,
