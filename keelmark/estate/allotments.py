@@ -71,14 +71,17 @@ def takings_of(some: Sequence[Allotment]) -> dict[int, Taking]:
     return {pk: Taking(drawn=tuple(drawn)) for pk, drawn in told.items()}
 
 
-def hold_of_allotment(one: Allotment, taking: Taking, *, row: int, tenant: int) -> Hold:
+def hold_of_allotment(
+    one: Allotment, taking: Taking, *, row: int, tenant: int, volumes: tuple[int, ...] = ()
+) -> Hold:
     """Return what is still held for a tenant: what was allotted, less what has come of it."""
     read_bytes = sum(each.size_bytes for each in taking.drawn if each.is_read)
     return Hold(
         kind="pool", row=row, owner=-one.pk, days=((one.from_on - EPOCH).days,),
         amounts=(max(0, one.allotted_bytes - taking.come_bytes),),
         promised_bytes=max(0, one.allotted_bytes - read_bytes),
-        min_iops=max(0, one.min_iops - taking.min_iops), tenant=tenant,
+        min_iops=max(0, one.min_iops - taking.min_iops), tenant=tenant, volumes=volumes,
+        asked_bytes=taking.provisioned_bytes - read_bytes,
     )  # fmt: skip
 
 
@@ -97,4 +100,7 @@ def _drawn(asked: DrawnVolume, volume: Volume | None) -> Drawn:
 def draws_of(scenario_id: int) -> tuple[tuple[int, int], ...]:
     """Return by allotment the bytes that a scenario draws on it, and that are not read yet."""
     drawn = DrawnVolume.objects.filter(scenario_id=scenario_id, volume=None, dropped_at=None)
-    return tuple(drawn.values_list("allotment_id", "size_bytes"))
+    sums: dict[int, int] = {}
+    for allotment_id, size_bytes in drawn.values_list("allotment_id", "size_bytes"):
+        sums[allotment_id] = sums.get(allotment_id, 0) + size_bytes
+    return tuple(sorted(sums.items()))

@@ -51,7 +51,12 @@ def _allotted_in(estate: Estate) -> Iterator[Hold]:
         row = estate.table("pool").row_of(one.entity_id)
         tenant = estate.table("tenant").row_of(one.tenant_id)
         if row is not None and tenant is not None:
-            yield hold_of_allotment(one, takings[one.pk], row=row, tenant=tenant)
+            drawn = (each.asked.volume_id for each in takings[one.pk].drawn if each.is_read)
+            rows = (estate.table("volume").row_of(pk) for pk in drawn if pk)
+            yield hold_of_allotment(
+                one, takings[one.pk], row=row, tenant=tenant,
+                volumes=tuple(at for at in rows if at is not None),
+            )  # fmt: skip
 
 
 def holds_by_place(places: Collection[int]) -> dict[int, tuple[Hold, ...]]:

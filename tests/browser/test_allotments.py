@@ -75,13 +75,15 @@ def test_a_planner_allots_changes_and_ends_it(known: Page, refusals: None):
 def test_new_work_is_looked_for_in_allotments_alone(known: Page):
     known.goto("/try?count=1&tenant=Tide+Gauges&fromAllotment=yes")
     where = WherePage(known)
-    mine = where.candidates.filter(has=known.get_by_role("button", name=re.compile("^make it")))
+    mine = where.candidates.filter(has=known.get_by_role("button", name=re.compile("^plan it")))
     expect(mine).to_have_count(2)  # of all places those that are allotted alone
     expect(mine.filter(has_text=MINE)).to_contain_text("allotment")
     expect(where.candidates.last).to_contain_text("none here")
     expect(known.get_by_label("out of its allotments alone")).to_be_checked()
     mine.first.get_by_role("button").click()
-    expect(known.get_by_role("heading", name="Allotments", level=1)).to_be_visible()
+    expect(known.get_by_role("list", name="Moves")).to_contain_text(
+        "out of the allotment of Tide Gauges"
+    )
 
 
 def pool_of(page: Page) -> str:

@@ -20,7 +20,8 @@ class Hold:
     nothing before the first, straight between two, and as at the last one after it. Promised
     bytes and I/O a second are held from the first of them on. ``tenant`` is the row of the tenant
     who may draw on an allotment, NOWHERE of what a scenario holds; of an allotment the promised
-    bytes are those that are left to be provisioned.
+    bytes are those that are left to be provisioned, ``asked_bytes`` of them those that are being,
+    and ``volumes`` the rows of what was.
     """
 
     kind: str
@@ -32,6 +33,8 @@ class Hold:
     min_iops: int = 0
     busy_iops: int = 0
     tenant: int = NOWHERE
+    asked_bytes: int = 0
+    volumes: tuple[int, ...] = ()
 
     def __post_init__(self) -> None:
         """Refuse corners that are none."""
@@ -65,13 +68,15 @@ class Hold:
         """Return what is still held once so many bytes of it have come."""
         return replace(self, amounts=tuple(max(0, one - come_bytes) for one in self.amounts))
 
-    def drawn(self, size_bytes: int) -> "Hold":
-        """Return what is held besides so many bytes of it, which are provisioned."""
-        if not size_bytes:
-            return self
-        return replace(
-            self.less(size_bytes), promised_bytes=max(0, self.promised_bytes - size_bytes)
-        )
+    def drawn(self, n_bytes: int) -> "Hold":
+        """Return it with so many bytes more being provisioned of it."""
+        return replace(self, asked_bytes=self.asked_bytes + n_bytes)
+
+    def is_of_one_with(self, other: "Hold") -> bool:
+        """Return whether another one is the same, however much is provisioned of it."""
+        return (self.owner, self.kind, self.row, self.tenant) == (
+            other.owner, other.kind, other.row, other.tenant,
+        )  # fmt: skip
 
 
 def corners_of(day: int, course: Int64s) -> tuple[tuple[int, ...], tuple[int, ...]]:

@@ -269,7 +269,7 @@ def _allotted(reading: Reading) -> dict[str, AllottedColumns]:
             tenants.names[one.tenant],
             AllottedColumns(bytes_left=np.full(n, np.nan), iops_left=np.full(n, np.nan)),
         )
-        columns.bytes_left[one.row] = one.promised_bytes
+        columns.bytes_left[one.row] = max(0, one.promised_bytes - one.asked_bytes)
         columns.iops_left[one.row] = one.min_iops
     return told
 

@@ -82,6 +82,12 @@ class Draft:
             left = tuple(one for one in self._holds if one != hold)
             self._holds = (*left, hold) if is_there else left
 
+    def draw(self, hold: Hold, *, n_bytes: int) -> None:
+        """Write that so much more of an allotment is provisioned."""
+        self._holds = tuple(
+            one.drawn(n_bytes) if one.is_of_one_with(hold) else one for one in self._holds
+        )
+
     def set_tier(self, name: str, limits: TierLimits | None) -> None:
         """Write other limits of a tier, None for those that it has."""
         self._tiers.pop(name, None)

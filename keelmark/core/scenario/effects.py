@@ -226,6 +226,23 @@ class SetsAside(OfRow):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Draws(Effect):
+    """So much more of an allotment is provisioned from then on, or less: no less is held."""
+
+    hold: Hold
+    n_bytes: int
+
+    def write(self, draft: Draft) -> None:
+        """Write it into an estate that is being changed."""
+        draft.draw(self.hold, n_bytes=self.n_bytes)
+
+    def undone(self, estate: Estate) -> "Effect":
+        """Return what restores the estate."""
+        del estate
+        return replace(self, n_bytes=-self.n_bytes)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class SetTier(Effect):
     """A QoS tier has other limits from then on, None for those that it has now."""
 

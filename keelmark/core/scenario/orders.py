@@ -21,6 +21,7 @@ from keelmark.core.scenario.effects import (
     SetTier,
     SetWord,
 )
+from keelmark.core.scenario.moves.room import ALLOTTED_TO, DRAWN_AS
 from keelmark.core.scenario.moves.work import CLONE_OF
 from keelmark.core.scenario.steps import Step, StepKind, Value, Values
 
@@ -158,7 +159,7 @@ class _Writer:
         place: Values = {"pool": pool, "pool_id": self._id("pool", one), "array": array}
         yield self._step(
             one, StepKind.CREATE_VOLUME, f"Create volume {one.name} on {array} · {pool}",
-            {**place, "size_bytes": one.amounts["size"],
+            {**place, **self._out_of(one), "size_bytes": one.amounts["size"],
              "thickness": one.words.get("thickness", "thin")},
         )  # fmt: skip
         for store in stores:
@@ -174,6 +175,18 @@ class _Writer:
                 f"Make datastore {store.name} on volume {one.name}, for {cluster['cluster']}",
                 {**cluster, "volume": one.name, "size_bytes": store.amounts["size"]},
             )  # fmt: skip
+
+    def _out_of(self, volume: Born) -> Values:
+        """Out of whose allotment a volume comes, and what it is called there."""
+        tenant_id = int(volume.words.get(ALLOTTED_TO, 0))
+        if not tenant_id:
+            return {}
+        tenants = self.estate.table("tenant")
+        row = tenants.row_of(tenant_id)
+        return {
+            "allotted_to": "" if row is None else tenants.names[row], "allotted_to_id": tenant_id,
+            "drawn_as": volume.words[DRAWN_AS],
+        }  # fmt: skip
 
     def _cloned(self, clones: Sequence[Born]) -> Step:
         """All clones of a volume are one thing to do."""

@@ -47,8 +47,12 @@ class Sight:
         self._births = births
         self._courses: dict[At, list[Course]] = {}
         self._holds: dict[At, list[Hold]] = {}
+        # Volumes, with the pools and tenants of whose allotments they are.
+        self._drawn: dict[At, tuple[At, int]] = {}
         for one in estate.holds:
             self._holds.setdefault(At(one.kind, one.row), []).append(one)
+            of = At(one.kind, one.row), one.tenant
+            self._drawn |= {At("volume", row): of for row in one.volumes}
         self._names: dict[At, str] = {}
         self._asked: dict[tuple[str, int, float], dict[int, int]] = {}  # by kind, day, quantile
         self._linked: dict[tuple[str, str, int], list[At]] = {}  # whether or not they are there
@@ -204,7 +208,8 @@ class Sight:
         """Return what lies below a thing, with the share of its bytes that each holds.
 
         A datastore lies on its volumes, a volume on its pool, a pool of volumes on those, each
-        side of a mirror on all of it.
+        side of a mirror on all of it. What comes onto a volume out of an allotment takes nothing
+        more of its pool: that is held for it already.
         """
         if of.kind == "disk":
             store = self.link(of, "datastore", to="datastore")
@@ -218,11 +223,27 @@ class Sight:
         told: list[tuple[At, float]] = []
         layer = [(of, 1.0)]
         for _ in range(MOST_LAYERS):
-            layer = [
-                (under, share * part) for one, share in layer for under, part in self._under(one)
+            parts = [
+                (one, under, share * part)
+                for one, share in layer
+                for under, part in self._under(one)
             ]
-            told += layer
+            layer = [(under, share) for _, under, share in parts]
+            told += [
+                (under, 0.0 if self.is_drawn(one, under) else share) for one, under, share in parts
+            ]
         return told
+
+    def is_drawn(self, volume: At, pool: At) -> bool:
+        """Return whether a volume is one out of an allotment of a pool."""
+        return volume in self._drawn and self._drawn[volume][0] == pool
+
+    def drawn_of(self, volume: At) -> tuple[At, At] | None:
+        """Return the pool on which a volume lies and the tenant out of whose allotment it is."""
+        pool, tenant = self._drawn.get(volume, (None, 0))
+        if pool is None or self.link(volume, "pool", to="pool") != pool:
+            return None
+        return pool, At("tenant", tenant)
 
     def _under(self, of: At) -> list[tuple[At, float]]:
         if of.kind == "volume":

@@ -11,6 +11,7 @@ from keelmark.core.scenario.effects import (
     Asks,
     Born,
     Course,
+    Draws,
     Effect,
     Retire,
     SetAmount,
@@ -32,6 +33,8 @@ class Stage(Sight):
         super().__init__(estate, births=births)
         self.effects: list[Effect] = []
         self._left: dict[int, Iterator[At]] = {}
+        # By pool and tenant: I/O a second that work asks of an allotment.
+        self._asked_of: dict[tuple[At, int], int] = {}
 
     def write(self, effect: Effect) -> None:
         """Write one effect."""
@@ -127,9 +130,48 @@ class Stage(Sight):
         """Write that a thing is there no longer."""
         self.write(Retire(day=self.day, kind=of.kind, row=of.row))
 
-    def allotted(self, pool: At, *, tenant: At) -> bool:
-        """Return whether a tenant has an allotment of a pool by the day."""
-        return any(one.tenant == tenant.row for one in self._holds.get(pool, ()))
+    def allotment(self, pool: At, *, tenant: At) -> Hold | None:
+        """Return what a tenant has allotted of a pool by the day."""
+        held = self._holds.get(pool, ())
+        return next((one for one in held if one.tenant == tenant.row), None)
+
+    def left_to_draw(self, pool: At, *, tenant: At) -> int:
+        """Return how many bytes of its allotment a tenant may still provision by the day."""
+        held = self.allotment(pool, tenant=tenant)
+        if held is None or held.first_day > self.day:
+            return 0
+        return held.promised_bytes - held.asked_bytes
+
+    def draw(self, volume: At, pool: At, *, tenant: At, n_bytes: int) -> None:
+        """Take bytes of a volume out of an allotment.
+
+        What comes onto it, and what it promises, is held of the pool already.
+        """
+        self._drawn[volume] = pool, tenant.row
+        self._below.clear()
+        self._take(pool, tenant=tenant, n_bytes=n_bytes)
+
+    def give_back(self, volume: At, *, n_bytes: int) -> None:
+        """Have a volume be none of an allotment any more: its bytes may be provisioned again."""
+        key = self._drawn.pop(volume, None)
+        if key is not None:
+            self._below.clear()
+            self._take(key[0], tenant=At("tenant", key[1]), n_bytes=-n_bytes)
+
+    def _take(self, pool: At, *, tenant: At, n_bytes: int) -> None:
+        held = self._holds.get(pool, [])
+        for at, one in enumerate(held):
+            if one.tenant == tenant.row:
+                held[at] = one.drawn(n_bytes)
+                self.write(Draws(day=self.day, kind=pool.kind, hold=one, n_bytes=n_bytes))
+
+    def _beyond_allotted(self, pool: At, *, tenant: At, min_iops: int) -> int:
+        """Return the I/O a second that is asked for beyond what an allotment holds."""
+        key = pool, tenant.row
+        held = self.allotment(pool, tenant=tenant)
+        asked = self._asked_of.get(key, 0)
+        self._asked_of[key] = asked + min_iops
+        return min(min_iops, max(0, asked + min_iops - (held.min_iops if held else 0)))
 
     def set_aside(self, pool: At, *, tenant: At, n_bytes: int, min_iops: int, owner: int) -> None:
         """Write that bytes and I/O a second of a pool are held for a tenant."""
@@ -142,13 +184,22 @@ class Stage(Sight):
     def asks(self, of: At, *, min_iops: int, busy_iops: int) -> None:
         """Write what work asks of the pools under a thing, in I/O a second."""
         for one, share in self.below(of):
-            if one.kind == "pool" and (min_iops or busy_iops):
-                self.write(
-                    Asks(
-                        day=self.day, kind=one.kind, row=one.row,
-                        min_iops=round(min_iops * share), busy_iops=round(busy_iops * share),
-                    )
-                )  # fmt: skip
+            least, busy = round(min_iops * share), round(busy_iops * share)
+            if (drawn := self.drawn_of(one)) is not None:  # least is allotted, busy is not
+                pool, tenant = drawn
+                beyond = self._beyond_allotted(pool, tenant=tenant, min_iops=least)
+                self._ask_pool(pool, beyond, busy)
+            elif one.kind == "pool":
+                self._ask_pool(one, least, busy)
+
+    def _ask_pool(self, pool: At, min_iops: int, busy_iops: int) -> None:
+        if min_iops or busy_iops:
+            self.write(
+                Asks(
+                    day=self.day, kind=pool.kind, row=pool.row, min_iops=min_iops,
+                    busy_iops=busy_iops,
+                )
+            )  # fmt: skip
 
     def course(
         self, of: At, holds: Holds, *, is_less: bool = False, day: int | None = None

@@ -76,7 +76,8 @@ class DrawnVolume(models.Model):
     allotment = models.ForeignKey(Allotment, on_delete=models.CASCADE, related_name="drawn")
     name = models.CharField(max_length=MAX_NAME)
     size_bytes = models.BigIntegerField()
-    scenario_id = models.BigIntegerField(unique=True)  # whose work order makes it
+    scenario_id = models.BigIntegerField(db_index=True)  # whose work order makes it
+    is_planned = models.BooleanField(default=False)  # by who plans, not by the tenant itself
     volume = models.ForeignKey(
         Entity, on_delete=models.SET_NULL, null=True, related_name="drawn_of"
     )
@@ -90,6 +91,9 @@ class DrawnVolume(models.Model):
         constraints = [
             models.CheckConstraint(name="drawn_volume_sized", condition=Q(size_bytes__gt=0)),
             models.UniqueConstraint("asked_by", "key", name="drawn_once"),
+            models.UniqueConstraint(
+                "scenario_id", "name", name="drawn_once_a_plan", condition=Q(dropped_at=None)
+            ),
         ]
 
     def __str__(self) -> str:

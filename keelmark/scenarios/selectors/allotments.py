@@ -96,6 +96,9 @@ def _drawn(
     drawn: Drawn, order: WorkOrder | None, stores: dict[int, str], leaving: Change | None
 ) -> DrawnTold:
     steps = list(order.steps.all()) if order else []
+    if drawn.asked.is_planned:  # of a plan there may be more than that
+        moves = {one.move for one in steps if one.values.get("drawn_as") == drawn.asked.name}
+        steps = [one for one in steps if one.move in moves]
     has_failed = leaving is not None and leaving.state in FAILED
     is_open = order is not None and order.ended_at is None
     return DrawnTold(

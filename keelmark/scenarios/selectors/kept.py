@@ -87,7 +87,7 @@ class PlannedMoves:
     revision: int
     moves: tuple[Dated, ...]
     without: int | None = None  # the number of a move that is left out
-    # By allotment, how much of it they draw: that is held for them already.
+    # By allotment, how much of it is being provisioned for them: that is their own.
     draws: tuple[tuple[int, int], ...] = ()
 
     @property
@@ -101,7 +101,7 @@ class PlannedMoves:
         """Return what they do to an estate; what is held for them is not there twice."""
         drawn = dict(self.draws)
         others = tuple(
-            one.drawn(drawn.get(-one.owner, 0))
+            one.drawn(-drawn.get(-one.owner, 0))
             for one in estate.holds
             if one.owner != self.scenario_id
         )

@@ -9,14 +9,16 @@ from keelmark.access.clock import now, utc_today
 from keelmark.access.errors import wrong_field
 from keelmark.access.services.audit import audit
 from keelmark.core.scenario.moves import Parts
-from keelmark.estate.models import Reservation
+from keelmark.core.scenario.moves.room import ALLOTTED_TO, DRAWN_AS
+from keelmark.estate.allotments import takings_of
+from keelmark.estate.models import Allotment, Reservation
 from keelmark.forecasts.definitions.horizon import HORIZON_DAYS
 from keelmark.forecasts.marks.setting import hold_anew
-from keelmark.scenarios.errors import BarredError, NotAcceptedError, NotDraftError
+from keelmark.scenarios.errors import BarredError, BeyondError, NotAcceptedError, NotDraftError
 from keelmark.scenarios.models import Scenario, State, WorkOrder
 from keelmark.scenarios.selectors.holding import would_hold
 from keelmark.scenarios.selectors.kept import drawn, standing_revision
-from keelmark.scenarios.services.keeping import facts_of, let_go, locked, place_ids_of
+from keelmark.scenarios.services.keeping import draw_planned, facts_of, let_go, locked, place_ids_of
 
 
 @transaction.atomic
@@ -54,6 +56,7 @@ def accept(
         )
         for one in would_hold(scenario)
     )  # fmt: skip
+    _draw(scenario)
     hold_anew(place_ids_of(scenario))
     _audit(actor, scenario, action="accept scenario", before=before)
     return scenario
@@ -109,6 +112,35 @@ def _check_moves(scenario: Scenario) -> None:
         raise BarredError(name=scenario.name, barred="; ".join(_plain(one.title) for one in barred))
     if not told.plan.effects:
         raise BarredError(name=scenario.name, barred="no move of it does anything")
+
+
+def _draw(scenario: Scenario) -> None:
+    """Ask allotments for the volumes that come out of them, never for more than is left of them.
+
+    Of what the plan allots itself it is asked once that stands.
+    """
+    told = drawn(standing_revision(scenario)).compiled
+    for one in told.plan.born:
+        if ALLOTTED_TO not in one.words:
+            continue
+        standing = Allotment.objects.select_for_update(of=("self",)).select_related("tenant")
+        allotment = standing.filter(
+            entity=int(told.estate.table("pool").ids[one.links["pool"]]),
+            tenant=int(one.words[ALLOTTED_TO]), ended_at=None,
+        ).first()  # fmt: skip
+        if allotment is None:
+            continue
+        size_bytes = one.amounts["size"]
+        left = allotment.allotted_bytes - takings_of([allotment])[allotment.pk].provisioned_bytes
+        if size_bytes > left:
+            raise BeyondError(
+                field="moves", of=f"The allotment of {allotment.tenant.name}", n_left=left,
+                beyond=size_bytes - left, would_be="take less, or allot more",
+            )  # fmt: skip
+        draw_planned(
+            allotment, scenario_id=scenario.pk, name=one.words[DRAWN_AS], size_bytes=size_bytes,
+            by=scenario.accepted_by,
+        )  # fmt: skip
 
 
 def _plain(title: Parts) -> str:

@@ -234,8 +234,10 @@ def _may_carry(carrier: User, order: WorkOrder) -> bool:
     """Whether somebody may carry an order out still: any, or what is drawn on an own allotment."""
     if not carrier.is_active or has_right(carrier, Right.CARRY_OUT):
         return carrier.is_active
-    is_own = allotments_for(carrier).filter(drawn__scenario_id=order.scenario_id).exists()
-    return has_right(carrier, Right.PROVISION) and is_own
+    own = allotments_for(carrier).filter(
+        drawn__scenario_id=order.scenario_id, drawn__is_planned=False
+    )
+    return has_right(carrier, Right.PROVISION) and own.exists()
 
 
 def _ask(order: WorkOrder, step: WorkStep, carriage: Carriage, *, actor: User) -> None:

@@ -59,7 +59,7 @@ def provision(
     _check(told, name=name, size_bytes=size_bytes, cluster_id=cluster_id, thickness=thickness)
     fields = {
         "pool": one.entity_id, "cluster": cluster_id, "name": name, "size_bytes": size_bytes,
-        "thickness": thickness,
+        "thickness": thickness, "out_of": one.tenant_id,
     }  # fmt: skip
     scenario = draw_up(
         actor=actor, name=f"{name} for {one.tenant.name}"[:MAX_NAME], is_shared=True,
@@ -88,6 +88,7 @@ def provision(
 def go_on(*, actor: User, allotment_id: int, drawn_id: int) -> DrawnVolume:
     """Try again what stopped while a volume was made."""
     asked = _asked(actor, allotment_id, drawn_id)
+    _check_own(asked)
     order = WorkOrder.objects.select_for_update().filter(scenario=asked.scenario_id).first()
     if order is None or order.ended_at is not None:
         raise DrawnError(why=f"Nothing of {asked.name} waits to be made.")
@@ -108,7 +109,9 @@ def give_back(*, actor: User, allotment_id: int, drawn_id: int, confirms: str) -
         there: its bytes are not given away twice.
     """
     asked = _asked(actor, allotment_id, drawn_id)
-    order = WorkOrder.objects.select_for_update().filter(scenario=asked.scenario_id).first()
+    _check_own(asked)
+    orders = WorkOrder.objects.select_for_update().filter(scenario=asked.scenario_id)
+    order = None if asked.is_planned else orders.first()
     if order is not None and order.steps.filter(change__state__in=LIVE).exists():
         raise DrawnError(why=f"{asked.name} is being made: wait for the end of that.")
     if order is not None:
@@ -128,6 +131,15 @@ def give_back(*, actor: User, allotment_id: int, drawn_id: int, confirms: str) -
         name=asked.name, after={"volume_id": asked.volume_id},
     )  # fmt: skip
     return asked
+
+
+def _check_own(asked: DrawnVolume) -> None:
+    """Refuse to touch what somebody who plans is to make out of it."""
+    if asked.is_planned and asked.volume_id is None:
+        raise DrawnError(
+            why=f"{asked.name} is part of a plan that {asked.asked_by} accepted: it is made, or "
+            "taken back, with that."
+        )
 
 
 def _delete(actor: User, asked: DrawnVolume, volume: Volume, *, confirms: str) -> None:

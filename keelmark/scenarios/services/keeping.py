@@ -5,6 +5,7 @@ from typing import Any
 
 from django.contrib.auth.models import User
 from django.db import transaction
+from django.db.models import QuerySet
 from rest_framework.exceptions import PermissionDenied
 
 from keelmark.access.clock import now
@@ -13,7 +14,7 @@ from keelmark.access.services.audit import Facts, audit
 from keelmark.access.versions import check_version
 from keelmark.bearings.selectors.picture import newest_estate
 from keelmark.core.days import EPOCH
-from keelmark.estate.models import DrawnVolume, Reservation
+from keelmark.estate.models import Allotment, DrawnVolume, Reservation
 from keelmark.forecasts.marks.setting import hold_anew
 from keelmark.scenarios.errors import DroppedError, NotDraftError, NothingToTakeBackError
 from keelmark.scenarios.models import (
@@ -192,13 +193,25 @@ def let_go(scenario: Scenario) -> None:
     Reservation.objects.filter(scenario_id=scenario.pk).delete()
     hold_anew(places)
     scenario.accepted_at, scenario.accepted_by, scenario.lapses_on = None, "", None
-    never_made(scenario)
+    waiting_draws(scenario.pk).update(dropped_at=now())
 
 
-def never_made(scenario: Scenario) -> bool:
-    """Give back to its allotment what would have been drawn on it; return whether any was."""
-    drawn = DrawnVolume.objects.filter(scenario_id=scenario.pk, volume=None, dropped_at=None)
-    return drawn.update(dropped_at=now()) > 0
+def waiting_draws(scenario_id: int) -> QuerySet[DrawnVolume]:
+    """Return what a scenario is to make out of allotments and has not made yet."""
+    return DrawnVolume.objects.filter(scenario_id=scenario_id, volume=None, dropped_at=None)
+
+
+def draw_planned(
+    of: Allotment, *, scenario_id: int, name: str, size_bytes: int, by: str
+) -> DrawnVolume:  # fmt: skip
+    """Ask an allotment for a volume that a plan is to make out of it."""
+    at = now()
+    made = DrawnVolume.objects.create(
+        allotment=of, name=name, size_bytes=size_bytes, scenario_id=scenario_id, is_planned=True,
+        asked_at=at, asked_by=by, key=f"{at.timestamp()} scenario {scenario_id} {name}"[:MAX_NAME],
+    )  # fmt: skip
+    Allotment.objects.filter(pk=of.pk).update(changed_at=at)
+    return made
 
 
 def locked(

@@ -20,7 +20,7 @@ from keelmark.scenarios.errors import DrawnError, NoOrderError, NotAcceptedError
 from keelmark.scenarios.models import Scenario, State, StepState, WorkOrder, WorkStep
 from keelmark.scenarios.selectors.kept import drawn, scenario_for, standing_revision
 from keelmark.scenarios.selectors.proving import Proof, proof_of
-from keelmark.scenarios.services.keeping import let_go, locked, never_made
+from keelmark.scenarios.services.keeping import draw_planned, let_go, locked, waiting_draws
 
 OPEN = (StepState.TO_DO, StepState.SETTLING, StepState.OTHERWISE)
 
@@ -103,7 +103,8 @@ def drop_order(*, actor: User, scenario_id: int) -> None:
     check_not_made(order)
     n_done = order.steps.exclude(state=StepState.TO_DO).count()
     order.delete()
-    if never_made(order.scenario):
+    # What a tenant drew by itself is a plan of nothing else.
+    if waiting_draws(order.scenario_id).filter(is_planned=False).exists():
         let_go(order.scenario)
         order.scenario.state = State.DROPPED
         order.scenario.save()
@@ -116,9 +117,7 @@ def check_not_made(order: WorkOrder) -> None:
     What was sent to an array may have been done, whatever came back: until the pool is read after
     that, its bytes are taken.
     """
-    waiting = DrawnVolume.objects.filter(
-        scenario_id=order.scenario_id, volume=None, dropped_at=None
-    )
+    waiting = waiting_draws(order.scenario_id)
     pool_ids = list(waiting.values_list("allotment__entity_id", flat=True))
     for step in order.steps.filter(kind=StepKind.CREATE_VOLUME).select_related("change"):
         change = step.change
@@ -284,13 +283,31 @@ def _shrink(order: WorkOrder, steps: Sequence[WorkStep]) -> None:
 
 def _draw(order: WorkOrder, steps: Sequence[WorkStep]) -> None:
     """Tell an allotment which volume came of what was asked of it."""
-    made = [pk for one in steps if one.kind == StepKind.CREATE_VOLUME for pk in one.made_ids]
-    for one in DrawnVolume.objects.filter(scenario_id=order.scenario_id, dropped_at=None):
-        if made and one.volume_id != made[0]:
-            one.volume_id = made[0]
-            one.save()
-            Allotment.objects.filter(pk=one.allotment_id).update(changed_at=now())
-            hold_anew([one.allotment.entity_id])
+    for step in steps:
+        if step.kind == StepKind.CREATE_VOLUME and step.made_ids:
+            one = _draw_of(order, step)
+            if one is not None and one.volume_id != step.made_ids[0]:
+                one.volume_id = step.made_ids[0]
+                one.save()
+                Allotment.objects.filter(pk=one.allotment_id).update(changed_at=now())
+                hold_anew([one.allotment.entity_id])
+
+
+def _draw_of(order: WorkOrder, step: WorkStep) -> DrawnVolume | None:
+    """What a volume was asked for out of an allotment; one of a plan that allots first, too."""
+    drawn = DrawnVolume.objects.filter(scenario_id=order.scenario_id, dropped_at=None)
+    if "drawn_as" not in step.values:  # of an order that is older than that
+        return drawn.filter(is_planned=False).first()
+    if (found := drawn.filter(name=step.values["drawn_as"]).first()) is not None:
+        return found
+    tenant_id, pool_id = step.values.get("allotted_to_id"), step.values.get("pool_id")
+    allotment = Allotment.objects.filter(entity=pool_id, tenant=tenant_id, ended_at=None).first()
+    if tenant_id is None or allotment is None:
+        return None
+    return draw_planned(
+        allotment, scenario_id=order.scenario_id, name=step.values["drawn_as"],
+        size_bytes=step.values["size_bytes"], by=order.scenario.accepted_by,
+    )  # fmt: skip
 
 
 def _end(order: WorkOrder) -> None:

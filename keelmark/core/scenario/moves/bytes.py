@@ -174,6 +174,9 @@ def _take_off_pool(stage: Stage, volume: At, *, day: int | None = None) -> None:
     pool = stage.link(volume, "pool", to="pool")
     if pool is None:
         return
+    if stage.is_drawn(volume, pool):  # its bytes go back to the allotment: they are held as before
+        stage.give_back(volume, n_bytes=stage.amount(volume, "size") or 0)
+        return
     if (held := on_pool(stage, volume)) is not None:
         stage.course(pool, _later(stage, held, day=day), is_less=True, day=day)
     if (size := stage.amount(volume, "size")) is not None:

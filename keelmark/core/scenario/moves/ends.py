@@ -114,7 +114,7 @@ class Allot(Move):
         if told:
             return told
         pool, tenant = found(stage, self.pool), found(stage, self.tenant)
-        if stage.allotted(pool, tenant=tenant):
+        if stage.allotment(pool, tenant=tenant):
             says = f"{stage.name(tenant)} has an allotment of {titled(stage, self.pool)}"
             told.append(
                 Fault(

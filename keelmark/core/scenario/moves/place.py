@@ -17,7 +17,13 @@ from keelmark.core.scenario.moves.base import (
     room_at,
     titled,
 )
-from keelmark.core.scenario.moves.room import overcommitted, put_datastore
+from keelmark.core.scenario.moves.room import (
+    OUT_OF,
+    beyond_allotment,
+    out_of_words,
+    overcommitted,
+    put_datastore,
+)
 from keelmark.core.scenario.sight import At, Holds
 from keelmark.core.scenario.stage import Stage
 from keelmark.core.units import GIB, PERCENT, percent_of
@@ -42,6 +48,7 @@ class Place(Move):
             is_optional=True),
         Ask(name="n_cpus", label="CPUs of each", form=Form.COUNT, is_optional=True),
         Ask(name="memory_bytes", label="Memory of each", form=Form.BYTES, is_optional=True),
+        OUT_OF,
     )  # fmt: skip
     name: str
     n_vms: int
@@ -51,6 +58,7 @@ class Place(Move):
     tenant: int | None = None
     n_cpus: int | None = None
     memory_bytes: int | None = None
+    out_of: int | None = None
 
     @property
     def promised_bytes(self) -> int:
@@ -85,6 +93,15 @@ class Place(Move):
                                                  f"{stage.name(own)}",),
                           would_be="name that one, or another datastore")
                 )  # fmt: skip
+        if self.out_of is not None:
+            if target.kind != "pool":
+                says = f"{stage.name(target)} is a datastore that there is"
+                return [*told, Fault(field="out_of", says=(says,),
+                                     would_be="name a pool, or take it as it lies")]  # fmt: skip
+            return told + beyond_allotment(
+                stage, target, tenant=found(stage, self.out_of), n_bytes=self.store_bytes,
+                field="n_vms",
+            )  # fmt: skip
         told += room_at(stage, target, added_bytes=self.first_bytes, field="to")
         if target.kind == "pool":
             told += overcommitted(stage, self.to, self.promised_bytes, field="to")
@@ -98,6 +115,7 @@ class Place(Move):
             put_datastore(
                 stage, store=store, volume=volume, pool=self.to, cluster=self.cluster or 0,
                 name=self.name, size_bytes=self.store_bytes, thickness="thin",
+                out_of=self.out_of,
             )  # fmt: skip
         else:
             store = target
@@ -131,7 +149,12 @@ class Place(Move):
         pace = sum(one.bytes_a_week for one in self.disks)
         return (
             (f"Place {self.n_vms} × {self.name}",),
-            (each, " each, +", pace, f" a week · on {titled(stage, self.to)}"),
+            (
+                each,
+                " each, +",
+                pace,
+                f" a week · on {titled(stage, self.to)}{out_of_words(stage, self.out_of)}",
+            ),
         )
 
 

@@ -1,6 +1,7 @@
 """Moves that bring room: a pool extended or added, a datastore made or extended."""
 
 from dataclasses import dataclass
+from typing import Final
 
 from keelmark.core.scenario.moves.base import (
     COST,
@@ -17,6 +18,14 @@ from keelmark.core.scenario.moves.base import (
 from keelmark.core.scenario.sight import At, Holds
 from keelmark.core.scenario.stage import Stage
 from keelmark.core.units import PERCENT
+
+# Of a volume that is born out of an allotment: the id of the tenant, and what it is called there.
+ALLOTTED_TO: Final = "allotted_to"
+DRAWN_AS: Final = "drawn_as"
+OUT_OF = Ask(
+    name="out_of", label="Out of the allotment of", form=Form.THING, kinds=("tenant",),
+    is_optional=True, about="without one: of the pool’s free space",
+)  # fmt: skip
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -126,12 +135,14 @@ class NewDatastore(Move):
         Ask(name="size_bytes", label="Size", form=Form.BYTES),
         Ask(name="thickness", label="Provisioning", form=Form.CHOICE, choices=("thin", "thick"),
             is_optional=True, without="thin"),
+        OUT_OF,
     )  # fmt: skip
     pool: int
     cluster: int
     name: str
     size_bytes: int
     thickness: str = "thin"
+    out_of: int | None = None
 
     def births(self) -> dict[str, int]:
         """Return what it brings; the datastore first, for others to name."""
@@ -150,6 +161,11 @@ class NewDatastore(Move):
                 Fault(field="name", says=(f"{stage.name(cluster)} has a datastore of this name",),
                       would_be="take another name")
             )  # fmt: skip
+        if self.out_of is not None:
+            return told + beyond_allotment(
+                stage, pool, tenant=found(stage, self.out_of), n_bytes=self.size_bytes,
+                field="size_bytes",
+            )  # fmt: skip
         thick = self.size_bytes if self.thickness == "thick" else 0
         told += room_at(stage, pool, added_bytes=thick, field="size_bytes")
         return told + overcommitted(stage, self.pool, self.size_bytes, field="size_bytes")
@@ -160,14 +176,15 @@ class NewDatastore(Move):
         put_datastore(
             stage, store=store, volume=volume, pool=self.pool, cluster=self.cluster,
             name=self.name, size_bytes=self.size_bytes, thickness=self.thickness,
+            out_of=self.out_of,
         )  # fmt: skip
 
     def says(self, stage: Stage) -> tuple[Parts, Parts]:
         """Return it in words."""
         return (
             (f"Make datastore {self.name}",),
-            (self.size_bytes, f" {self.thickness} on {titled(stage, self.pool)}, "
-             f"for {titled(stage, self.cluster)}"),
+            (self.size_bytes, f" {self.thickness} on {titled(stage, self.pool)}"
+             f"{out_of_words(stage, self.out_of)}, for {titled(stage, self.cluster)}"),
         )  # fmt: skip
 
 
@@ -194,6 +211,11 @@ class ExtendDatastore(Move):
         if stage.amount(store, "size") is None:
             return [Fault(field="datastore", says=("nobody told how much it can hold",))]
         pools = [at for at, _ in stage.below(store) if at.kind == "pool"]
+        largest = _largest_below(stage, store)
+        if largest is not None and (drawn := stage.drawn_of(largest)) is not None:
+            return told + beyond_allotment(
+                stage, drawn[0], tenant=drawn[1], n_bytes=self.added_bytes, field="added_bytes"
+            )
         for pool in pools[:1]:
             told += overcommitted(stage, stage.id_of(pool), self.added_bytes, field="added_bytes")
         return told
@@ -203,12 +225,13 @@ class ExtendDatastore(Move):
         del number
         store = found(stage, self.datastore)
         stage.add(store, "size", self.added_bytes)
-        volumes = [at for at, _ in stage.below(store) if at.kind == "volume"]
-        if volumes:
-            largest = max(volumes, key=lambda one: stage.amount(one, "size") or 0)
+        largest = _largest_below(stage, store)
+        if largest is not None:
             stage.add(largest, "size", self.added_bytes)
             pool = stage.link(largest, "pool", to="pool")
-            if pool is not None:
+            if (drawn := stage.drawn_of(largest)) is not None:
+                stage.draw(largest, drawn[0], tenant=drawn[1], n_bytes=self.added_bytes)
+            elif pool is not None:
                 stage.add(pool, "promised", self.added_bytes)
 
     def says(self, stage: Stage) -> tuple[Parts, Parts]:
@@ -216,11 +239,38 @@ class ExtendDatastore(Move):
         return (f"Extend {titled(stage, self.datastore)}",), (self.added_bytes, " more")
 
 
+def _largest_below(stage: Stage, store: At) -> At | None:
+    volumes = [at for at, _ in stage.below(store) if at.kind == "volume"]
+    return max(volumes, key=lambda one: stage.amount(one, "size") or 0, default=None)
+
+
+def out_of_words(stage: Stage, tenant_id: int | None) -> str:
+    """Return of whose allotment something is, if of anybody's."""
+    return "" if tenant_id is None else f" out of the allotment of {titled(stage, tenant_id)}"
+
+
+def beyond_allotment(
+    stage: Stage, pool: At, *, tenant: At, n_bytes: int, field: str
+) -> list[Fault]:  # fmt: skip
+    """Return what bars so many bytes from being provisioned out of an allotment of a pool."""
+    whose = f"{stage.name(tenant)} has allotted of {titled(stage, stage.id_of(pool))}"
+    held = stage.allotment(pool, tenant=tenant)
+    if held is None or held.first_day > stage.day:
+        says = f"nothing is allotted of {titled(stage, stage.id_of(pool))} to {stage.name(tenant)}"
+        return [Fault(field="out_of", says=(f"{says} on this day",),
+                      would_be="allot it first, or take free space")]  # fmt: skip
+    beyond = n_bytes - stage.left_to_draw(pool, tenant=tenant)
+    if beyond <= 0:
+        return []
+    return [Fault(field=field, says=("it is ", beyond, f" more than what {whose}"),
+                  would_be="take less, allot more first, or take free space")]  # fmt: skip
+
+
 def put_datastore(
     stage: Stage, *, store: At, volume: At, pool: int, cluster: int, name: str, size_bytes: int,
-    thickness: str,
+    thickness: str, out_of: int | None = None,
 ) -> None:  # fmt: skip
-    """Write a volume of a pool and a datastore of a cluster on it."""
+    """Write a volume of a pool, or out of a tenant's allotment of it, and a datastore on it."""
     on, of = found(stage, pool), found(stage, cluster)
     site = stage.link(on, "site", to="site")
     array = stage.link(on, "array", to="array")
@@ -229,7 +279,8 @@ def put_datastore(
     stage.bear(
         volume, name=f"{name}-v1",
         amounts={"size": size_bytes, "used": 0, "mapped": 1, "reserved": 0},
-        words={"thickness": thickness, "access": "block"},
+        words={"thickness": thickness, "access": "block",
+               **({ALLOTTED_TO: str(out_of), DRAWN_AS: name} if out_of else {})},
         links={"pool": on.row, **({"array": array.row} if array else {}), **at_site},
     )  # fmt: skip
     stage.bear(
@@ -238,6 +289,9 @@ def put_datastore(
         words={"access": "block", "state": "clear"}, links={"cluster": of.row, **at_site},
     )  # fmt: skip
     stage.pair("extents", store, volume)
+    if out_of is not None:
+        stage.draw(volume, on, tenant=found(stage, out_of), n_bytes=size_bytes)
+        return
     stage.add(on, "promised", size_bytes)
     if is_thick:
         # What is thick takes its size of the pool at once.

@@ -2939,6 +2939,8 @@ export interface components {
             /** Format: date-time */
             asked_at: string;
             asked_by: string;
+            /** @description by who plans, not by the tenant itself */
+            is_planned: boolean;
             /** @description that lies on it by now */
             datastore_name: string;
             waits_for: components["schemas"]["WaitEnum"] | components["schemas"]["NullEnum"];

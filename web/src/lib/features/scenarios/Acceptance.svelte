@@ -104,7 +104,7 @@
         <p class="font-semibold text-plan">Held once it is accepted</p>
         {@render list()}
         {#if places.length === 0}<p class="text-ink-soft">
-            Nothing: it makes room for all that it brings.
+            Nothing more: it makes room for what it brings, or that is held already.
           </p>{/if}
         {@render day('Until it is carried out, or')}
         <p class="mt-1 text-ink-soft">
@@ -129,7 +129,7 @@
           ? `Not while ${barred === 1 ? 'a move of it' : `${barred} moves of it`} cannot be.`
           : first
             ? `Accepting holds ${held} from ${formatDay(first)}. Nothing is changed on any array.`
-            : 'It makes room for all that it brings, so nothing else is held.'}
+            : 'Nothing more is held: it makes room for what it brings, or that is held already.'}
       </p>
     {/if}
   {:else if !isDraft && told.is_accepted}

@@ -81,9 +81,11 @@
     {/if}
     {#if one.is_leaving}
       <p>It is being deleted at its array; the next reading tells that it is gone.</p>
+    {:else if one.is_planned && !one.volume_name}
+      <p>It is part of a plan that {one.asked_by} accepted, and is made with that.</p>
     {:else if mayProvision}
       <div class="flex gap-2 pt-1">
-        {#if one.stopped && !one.is_made}
+        {#if one.stopped && !one.is_made && !one.is_planned}
           <Button size="xs" disabled={again.isPending} onclick={() => again.mutate(one)}
             >try again</Button
           >

@@ -42,10 +42,6 @@
   async function put(one: Candidate) {
     const workload = asked.workload;
     if (!workload) return;
-    if (workload.is_from_allotment) {
-      await goto(bearing.href('/allotments'));
-      return;
-    }
     const tenant = tenants.data?.find((told) => told.name === form.tenant);
     const move: MoveWrite = {
       on: addDays(todayIso(), 1),
@@ -57,6 +53,7 @@
         to: one.datastore?.id ?? one.pool.id,
         ...(one.datastore || !one.cluster ? {} : { cluster: one.cluster.id }),
         ...(tenant ? { tenant: tenant.id } : {}),
+        ...(tenant && workload.is_from_allotment ? { out_of: tenant.id } : {}),
         ...(workload.n_cpus ? { n_cpus: workload.n_cpus } : {}),
         ...(workload.memory_bytes ? { memory_bytes: workload.memory_bytes } : {}),
       },
@@ -114,7 +111,7 @@
     {:else if placement.data}
       <Candidates
         placement={placement.data}
-        action={asked.workload?.is_from_allotment ? 'make it' : 'plan it'}
+        action="plan it"
         hasRunways
         onput={(one) => void put(one)}
       />

@@ -32,6 +32,7 @@
       ...move.fields,
       to: one.datastore?.id ?? one.pool.id,
       cluster: one.datastore ? null : (one.cluster?.id ?? null),
+      out_of: one.datastore ? null : ((move.fields as Record<string, unknown>).out_of ?? null),
     };
     void changing.make(() =>
       setMoves(

@@ -114,6 +114,7 @@ const NAMES: Record<string, string> = {
   datastore: 'datastore',
   volume: 'volume',
   copy: 'copy',
+  allotted_to: 'out of the allotment of',
   bucket: 'bucket',
   object_tier: 'tier of it',
   to: 'to',

@@ -135,7 +135,7 @@ export function workloadOfMove(move: Move, until: string | null): Workload | nul
     clusters: [],
     apart: 'anyhow',
     n_ports: 0,
-    is_from_allotment: false,
+    is_from_allotment: !!fields.out_of,
     most_exposure_bytes: null,
   };
 }

@@ -6,123 +6,25 @@ import io
 import pytest
 from django.db import IntegrityError
 
-from keelmark.access.clock import now
 from keelmark.access.models import AuditEntry, Membership, Role
-from keelmark.access.services.people import ensure_person
-from keelmark.bearings.packs.building import build_revision
 from keelmark.core.units import GIB, TIB
-from keelmark.estate.documents import (
-    ClusterDocument,
-    DatastoreDocument,
-    HostDocument,
-    ProjectDocument,
-    TenantDocument,
-    VirtualMachineDocument,
-)
-from keelmark.estate.models import Allotment, DrawnVolume, Entity, Reservation
+from keelmark.estate.models import Allotment, DrawnVolume, Reservation
 from keelmark.feeds.changes.carrying import carry_out as carry_changes
-from keelmark.feeds.services.running import carry_out as carry_run
-from keelmark.feeds.services.schedule import queue_run
 from keelmark.scenarios.models import Scenario
 from keelmark.scenarios.services.carrying import go_on_all
-from tests.server.cluster import tell
-from tests.server.conftest import NOW, Api, for_a_module, signed_in
+from tests.server.scenarios.allotments.allotting import (
+    NAME,
+    allot,
+    allotted,
+    books,
+    collect,
+    draw,
+    go,
+    of_tenant,
+    read,
+)
 from tests.server.scenarios.planning import ahead, drawn_up
 from tests.server.scenarios.test_accepting import accept
-
-NAME = "gauge-log"
-
-
-@pytest.fixture(scope="module")
-def ground(collected, array, django_db_blocker):
-    """The array with a cluster that lies on it and runs VMs of one of two tenants."""
-    with for_a_module(django_db_blocker):
-        at_array = array.service.tree.ground
-        ports = at_array.ports_seen[:2]
-        volume = Entity.objects.filter(kind="volume", retired_at=None).order_by("pk").first()
-        tell(
-            ClusterDocument(uid="id.kelp", name="kelp", read_at=NOW),
-            *(
-                HostDocument(
-                    uid=f"wwn.{port}", name=f"kelp-{n}", cluster_uid="id.kelp", read_at=NOW,
-                    n_cpus=64, memory_bytes=512 * GIB,
-                )
-                for n, port in enumerate(ports, start=1)
-            ),
-            DatastoreDocument(uid="uuid.old", name="kelp-old", cluster_uid="id.kelp", kind="block",
-                              extents=[volume.uid], size_bytes=TIB, read_at=NOW),
-            *(TenantDocument(uid=f"id.{name}", name=name, read_at=NOW)
-              for name in ("Tide Gauges", "Public Web")),
-            ProjectDocument(uid="id.tides", name="tides", tenant_uid="id.Tide Gauges",
-                            read_at=NOW),
-            VirtualMachineDocument(uid="uuid.vm", name="gauge-1", cluster_uid="id.kelp",
-                                   project_uid="id.tides", read_at=NOW),
-        )  # fmt: skip
-        build_revision(now=now())
-        ids = {one.uid: one.pk for one in Entity.objects.all()}
-        pool = at_array.pools["steady-1"]
-        yield {**ids, "pool": ids[f"uuid.{pool.uuid}"], "tides": ids["id.Tide Gauges"],
-               "web": ids["id.Public Web"], "kelp": ids["id.kelp"]}  # fmt: skip
-
-
-@pytest.fixture
-def estate(ground, array, db, settings):
-    settings.FEED_NETWORKS = ["127.0.0.0/8"]
-    settings.PICTURE_IS_MADE_WHEN_ASKED = False
-    array.fault("none")
-    yield ground
-    at_array = array.service.tree.ground
-    for pool, volume in list(at_array.volumes.values()):
-        if volume.name.startswith(NAME):
-            at_array.leave_out(volume)
-            pool.volumes.remove(volume)
-    array.service.changes.tasks.clear()
-
-
-def of_tenant(name, tenant_id, role=Role.TENANT_OPERATOR):
-    person = ensure_person(name=name, password="spring-tide", role=role)
-    Membership.objects.get(user=person).tenants.set([tenant_id])
-    return Api(signed_in(person))
-
-
-@pytest.fixture
-def tides(estate):
-    """The operator of Tide Gauges."""
-    return of_tenant("tides", estate["tides"])
-
-
-def allot(api, estate, *, n_bytes=100 * GIB, tenant="tides", **more):
-    return api.send("POST", "/allotments", pool_id=estate["pool"], tenant_id=estate[tenant],
-                    allotted_bytes=n_bytes, **more)  # fmt: skip
-
-
-def allotted(api, estate, **more):
-    told = allot(api, estate, **more)
-    assert told.status_code == 201, told.content
-    return told.json()
-
-
-def draw(api, one, estate, *, size=30 * GIB, name=NAME, key="k1", **more):
-    told = {"name": name, "size_bytes": size, "cluster_id": estate["kelp"], **more}
-    return api.send("POST", f"/allotments/{one['id']}/volumes", key=key, **told)
-
-
-def read(api, one):
-    return api.get(f"/allotments/{one['id']}").json()
-
-
-def books(api, name="steady-1"):
-    return next(one for one in api.get("/pools").json()["results"] if one["name"] == name)
-
-
-def collect(feed):
-    assert carry_run(run_id=queue_run(feed).pk).state == "done"
-    return go_on_all()
-
-
-def go(feed):
-    carry_changes(feed_id=feed.pk)
-    collect(feed)
 
 
 def test_it_is_held_for_the_tenant_and_seen_by_all(api, estate, tides):
