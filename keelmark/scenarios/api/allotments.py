@@ -300,7 +300,8 @@ def _drawn_told(told: DrawnTold, *, shows_orders: bool) -> dict[str, Any]:  # An
         "size_bytes": drawn.size_bytes, "used_bytes": drawn.come_bytes, "is_read": drawn.is_read,
         "is_made": told.is_made, "is_leaving": told.is_leaving,
         "asked_at": asked.asked_at, "asked_by": asked.asked_by,
-        "is_planned": asked.is_planned, "datastore_name": told.datastore, "waits_for": told.wait and told.wait.what.value,
+        "is_planned": asked.is_planned, "datastore_name": told.datastore,
+        "waits_for": told.wait and told.wait.what.value,
         "waits": told.wait.says if told.wait else "", "stopped": told.stopped,
         "steps": [
             {"title": parts_of(tuple(one.title)), "state": one.state, "found": one.found}

@@ -22,7 +22,7 @@ from keelmark.scenarios.selectors.carriage import users_of
 from keelmark.scenarios.selectors.kept import drawn, standing_revision
 from keelmark.scenarios.services.allotting import allotment_for
 from keelmark.scenarios.services.carrying import begin
-from keelmark.scenarios.services.keeping import draw_up, let_go
+from keelmark.scenarios.services.keeping import draw_up, let_go, tell_asked
 from keelmark.scenarios.services.ordering import check_not_made, order_of
 
 OPEN_FOR = timedelta(days=90)  # as told of its scenario; drawn it stays until it is given back
@@ -74,6 +74,7 @@ def provision(
             )  # fmt: skip
     except IntegrityError as exc:  # of another allotment in the same instant
         raise KeyUsedError(key=key) from exc
+    tell_asked({one.pk})
     _accept(scenario, actor=actor)
     audit(
         actor, action="provision", kind="allotment", subject_id=one.pk,

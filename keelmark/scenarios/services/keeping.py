@@ -193,7 +193,10 @@ def let_go(scenario: Scenario) -> None:
     Reservation.objects.filter(scenario_id=scenario.pk).delete()
     hold_anew(places)
     scenario.accepted_at, scenario.accepted_by, scenario.lapses_on = None, "", None
-    waiting_draws(scenario.pk).update(dropped_at=now())
+    waiting = waiting_draws(scenario.pk)
+    asked_of = set(waiting.values_list("allotment_id", flat=True))
+    waiting.update(dropped_at=now())
+    tell_asked(asked_of)
 
 
 def waiting_draws(scenario_id: int) -> QuerySet[DrawnVolume]:
@@ -210,8 +213,13 @@ def draw_planned(
         allotment=of, name=name, size_bytes=size_bytes, scenario_id=scenario_id, is_planned=True,
         asked_at=at, asked_by=by, key=f"{at.timestamp()} scenario {scenario_id} {name}"[:MAX_NAME],
     )  # fmt: skip
-    Allotment.objects.filter(pk=of.pk).update(changed_at=at)
+    tell_asked({of.pk})
     return made
+
+
+def tell_asked(allotment_ids: set[int]) -> None:
+    """Have everybody look anew at allotments of which more, or less, is being provisioned."""
+    Allotment.objects.filter(pk__in=allotment_ids).update(changed_at=now())
 
 
 def locked(
