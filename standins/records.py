@@ -24,6 +24,7 @@ Document = dict[str, Any]  # one line of the file; its schema is published with 
 GIB = 1024**3
 TIB = 1024**4
 SUSTAINABLE_IOPS = {"heron": 100_000, "avocet": 75_000, "plover": 50_000, "dunlin": 60_000}
+ACCOUNT_QUOTA_BYTES = 6 * TIB
 NIGHT_HOURS = 2
 COPIED_FROM, COPIED_TO = "Skerry", "Marram"
 WITHOUT_COPY = 2  # of three
@@ -61,6 +62,7 @@ def records(estate: Estate, *, now: datetime) -> Iterator[Document]:
     read_at = now.isoformat()
     yield {"doc": "header", "format": "keelmark-estate", "version": 1, "source": "records"}
     yield from _tenants(read_at)
+    yield _account(read_at)
     for array in estate.arrays:
         kind = array.name.split("-")[0]
         yield _about(
@@ -97,6 +99,14 @@ def _tenants(read_at: str) -> Iterator[Document]:
                 "name": f"{tenant.name}: {project}", "read_at": read_at, "tenant_uid": uid,
                 "quota_bytes": tenant.quota_tib * TIB // len(tenant.projects),
             }  # fmt: skip
+
+
+def _account(read_at: str) -> Document:
+    """What the owner of the buckets may hold; the object store itself tells no quota."""
+    return {
+        "doc": "account", "uid": "id.account/satellite", "name": "satellite", "read_at": read_at,
+        "quota_bytes": ACCOUNT_QUOTA_BYTES,
+    }  # fmt: skip
 
 
 def _about(uid: str, read_at: str, **says: object) -> Document:
