@@ -7,7 +7,13 @@ from datetime import UTC, datetime
 
 from django.db.models import Exists, OuterRef
 
-from keelmark.estate.documents import AnyDocument, Document, from_line, to_line
+from keelmark.estate.documents import (
+    AnyDocument,
+    Document,
+    ProtectionDocument,
+    from_line,
+    to_line,
+)
 from keelmark.estate.models import Alias, Source
 from keelmark.feeds.estate_file import parents_of, uids_of
 from keelmark.feeds.models import Waiting
@@ -40,6 +46,22 @@ def set_aside(documents: Sequence[Document], *, source: Source) -> tuple[list[Do
         )
     Waiting.objects.bulk_create(waiting, batch_size=BATCH_ROWS, ignore_conflicts=True)
     return ready, len(waiting)
+
+
+def without_unknown_copies(documents: Sequence[Document]) -> list[Document]:
+    """Leave out when things were copied that nobody tells of, as of a mirror of another's array.
+
+    The next reading tells it again; kept, a line of each would wait.
+    """
+    copied = {one.of_uid for one in documents if isinstance(one, ProtectionDocument)}
+    if not copied:
+        return list(documents)
+    known = set(Alias.objects.filter(uid__in=copied).values_list("uid", flat=True))
+    for one in documents:
+        known |= uids_of(one)
+    return [
+        one for one in documents if not isinstance(one, ProtectionDocument) or one.of_uid in known
+    ]
 
 
 def overlooked() -> set[str]:

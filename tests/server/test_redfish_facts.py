@@ -1,4 +1,4 @@
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 
 import pytest
 
@@ -292,3 +292,43 @@ def test_a_volume_of_an_array_with_pools_needs_one():
     facts.add_volume(laid("a", (0, 1)), pool_path=None)
     assert facts.volumes == []
     assert facts.warnings == ["Volume a left out: no known pool provides it."]
+
+
+KEPT_UP = {"ReplicaType": "Mirror", "ReplicaRole": "Target", "ReplicaState": "Synchronized",
+           "ReplicaUpdateMode": "Synchronous",
+           "Replica": {"@odata.id": "/redfish/v1/Storage/h/Volumes/s"}}  # fmt: skip
+EARLIER = NOW - timedelta(hours=2)
+
+
+@pytest.mark.parametrize(
+    ("told", "at"),
+    [
+        ({}, NOW),
+        ({"ReplicaUpdateMode": "Active"}, NOW),
+        ({"WhenSynced": EARLIER.isoformat()}, EARLIER),
+        ({"WhenSynced": (NOW + timedelta(hours=1)).isoformat()}, NOW),  # its clock is ahead
+        ({"WhenSynced": "2026-11-23T06:00:00"}, None),  # of nobody knows which zone
+        ({"ReplicaUpdateMode": "Asynchronous"}, None),
+        ({"ReplicaState": "Broken"}, None),
+        ({"ReplicaRole": "Source"}, None),
+        ({"Replica": {}}, None),
+        ({"Replica": {}, "RemoteSourceReplica": "http://127.0.0.1:8/redfish/v1/x"}, NOW),
+        ({"ReplicaType": "Clone"}, None),
+    ],
+)
+def test_a_mirror_tells_when_it_last_held_what_its_volume_holds(facts, told, at):
+    facts.add_volume(volume(ReplicaInfo=KEPT_UP | told), pool_path=POOL_PATH)
+    assert [one.ended_at for one in facts.copies] == ([] if at is None else [at])
+    assert all(one.method == "replication" for one in facts.copies)
+
+
+def test_both_ends_of_a_mirror_are_known_by_their_addresses(facts):
+    facts.add_volume(
+        volume(RemoteReplicaTargets=["http://127.0.0.1:8/redfish/v1/x"]), pool_path=POOL_PATH
+    )
+    facts.add_volume(
+        volume(**{"@odata.id": "/redfish/v1/x", "Identifiers": []}, ReplicaInfo={
+            **KEPT_UP, "Replica": {}, "RemoteSourceReplica":
+            "http://127.0.0.1:9/redfish/v1/Storage/h/Volumes/v"}), pool_path=POOL_PATH,
+    )  # fmt: skip
+    assert facts.copies[0].of_uid in facts.volumes[0].also

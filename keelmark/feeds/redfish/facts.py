@@ -11,6 +11,7 @@ from keelmark.estate.documents import (
     DriveDocument,
     PoolDocument,
     PortDocument,
+    ProtectionDocument,
     ShelfDocument,
     SnapshotDocument,
     VolumeDocument,
@@ -29,6 +30,7 @@ from keelmark.feeds.redfish.resource import (
     limits_of,
     link_of,
     links_in,
+    mirrored_at,
     name_of,
     number_in,
     path_of,
@@ -37,6 +39,7 @@ from keelmark.feeds.redfish.resource import (
     safe_name,
     serial_of,
     snapshot_bytes_of,
+    source_place,
     targets_of,
     truth_in,
     uid_of,
@@ -66,6 +69,7 @@ class Facts:
     ports: list[PortDocument] = field(default_factory=list)
     shelves: dict[str, ShelfDocument] = field(default_factory=dict)  # by resource path
     snapshots: list[SnapshotDocument] = field(default_factory=list)
+    copies: list[ProtectionDocument] = field(default_factory=list)
     counters: list[CountersDocument] = field(default_factory=list)
     pool_of_drive: dict[str, str] = field(default_factory=dict)  # both paths, where implied
     endpoints: dict[str, str] = field(default_factory=dict)  # uid by resource path
@@ -83,6 +87,7 @@ class Facts:
             *self.volumes,
             *self.drives,
             *self.snapshots,
+            *self.copies,
             *self.counters,
         ]
 
@@ -260,10 +265,25 @@ class Facts:
             )
         )
         self._count(self.volumes[-1].uid, resource)
+        self._add_copy(resource, uid=self.volumes[-1].uid, name=name)
+
+    def _add_copy(self, resource: Resource, *, uid: str, name: str) -> None:
+        """Take when a mirror was last as its volume: of each the last time alone is kept."""
+        at = mirrored_at(resource, read_at=self.read_at)
+        path, far = source_place(resource, url=self.url)
+        of_uid = self.place(path) if path else far
+        if at is not None and of_uid:
+            self.copies.append(
+                ProtectionDocument(
+                    uid=f"id.mirror/{safe_uid(uid)}", of_uid=of_uid, method="replication",
+                    job=f"mirror {name}"[:MOST_NAME], started_at=at, ended_at=at, result="done",
+                )
+            )  # fmt: skip
 
     def _also(self, resource: Resource) -> list[str]:
-        """The other names of a volume; other arrays know one that mirrors by its address alone."""
-        far = [far_place(path_of(resource), of=self.url)] if is_mirror(resource) else []
+        """The other names of a volume; of mirrors, other arrays know both by address alone."""
+        is_known = is_mirror(resource) or targets_of(resource, url=self.url)
+        far = [far_place(path_of(resource), of=self.url)] if is_known else []
         return [self._place(resource), *far, *self.exports.get(path_of(resource), [])]
 
     def _is_mapped(self, resource: Resource, *, mapped_to: list[str] | None) -> bool | None:

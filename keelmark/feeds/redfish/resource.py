@@ -1,5 +1,6 @@
 """Reads single properties of a resource, of whatever shape an array sends it."""
 
+from datetime import datetime
 from math import isnan
 from typing import Any, Final
 from urllib.parse import urljoin, urlsplit
@@ -122,6 +123,31 @@ def is_mirror(volume: Resource) -> bool:
     """Whether another volume, here or at another array, is mirrored to it."""
     info = dig(volume, "ReplicaInfo")
     return info.get("ReplicaType") == "Mirror" or bool(info.get("RemoteSourceReplica"))
+
+
+def mirrored_at(volume: Resource, *, read_at: datetime) -> datetime | None:
+    """Return when a mirror last held what its volume held; None where it does not say.
+
+    One that is kept up at every write, and is so far, holds it now.
+    """
+    info = dig(volume, "ReplicaInfo")
+    if not is_mirror(volume) or info.get("ReplicaRole") not in (None, "Target"):
+        return None
+    try:
+        told = datetime.fromisoformat(str(info.get("WhenSynced") or ""))
+    except ValueError:
+        is_kept_up = info.get("ReplicaUpdateMode") in ("Active", "Synchronous")
+        return read_at if is_kept_up and info.get("ReplicaState") == "Synchronized" else None
+    return min(told, read_at) if told.tzinfo else None
+
+
+def source_place(volume: Resource, *, url: str) -> tuple[str, str]:
+    """Return of which volume a mirror is: its path at the same array, its place at another."""
+    info = dig(volume, "ReplicaInfo")
+    near, far = dig(info, "Replica").get("@odata.id"), info.get("RemoteSourceReplica")
+    if isinstance(near, str) and near:
+        return near, ""
+    return "", _place_or_none(far, url=url) if isinstance(far, str) and far else ""
 
 
 def serial_of(array: ArrayDocument) -> str:

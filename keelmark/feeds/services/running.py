@@ -39,6 +39,7 @@ from keelmark.feeds.services.schedule import (
 from keelmark.feeds.services.tables import sheet_of
 from keelmark.feeds.signals import collected
 from keelmark.feeds.table_import import mapping_of, write_table
+from keelmark.feeds.waiting import without_unknown_copies
 
 log = structlog.get_logger()
 MAX_PROBLEMS_KEPT = 200
@@ -183,7 +184,10 @@ def _import(collection: Collection, *, feed: Feed, run: Run, imported: Imported)
     """Write all of a collection or nothing; a trial is taken back when it has been counted."""
     if feed.source is not None:
         imported.delivery = open_delivery(feed.source, number=run.pk)
-    write_documents(collection.documents, into=imported)
+    documents = collection.documents
+    write_documents(
+        documents if imported.may_wait else without_unknown_copies(documents), into=imported
+    )
     if run.is_trial:
         take_up_freed(imported)  # counted, too
         transaction.set_rollback(True)

@@ -5,7 +5,7 @@ from django.test.utils import override_settings
 
 from keelmark.access.clock import now, utc_today
 from keelmark.bearings.packs.building import build_revision
-from keelmark.estate.models import Entity, Replica, Volume
+from keelmark.estate.models import Entity, ProtectionRun, Replica, Volume
 from keelmark.feeds.changes.carrying import carry_out as carry_changes
 from keelmark.feeds.services.feeds import ensure_feed
 from keelmark.feeds.services.running import carry_out as carry_run
@@ -81,6 +81,8 @@ def test_a_mirror_is_made_at_one_array_begun_at_the_other_and_ended(arrays, feed
     assert (copy.name, there.volumes[-1].mirror_of) == (f"{source.name}-mirror", source)
     mirrored = Volume.objects.get(pk=copy.pk)
     assert mirrored.written_bytes == volume.written_bytes
+    run = ProtectionRun.objects.get(of=volume.pk)
+    assert (run.method, run.result, run.ended_at) == ("replication", "done", mirrored.read_at)
 
     build_revision(now=now())
     order = ordered(operator, planned("end_mirror", what=[volume.pk]))
@@ -118,3 +120,15 @@ def test_a_mirror_at_an_array_that_is_not_read_waits_for_hands(arrays, feeds, db
     assert (told["waits"]["place"], told["waits"]["what"]) == (2, "hand")
     assert "no feed tells of" in told["waits"]["says"]
     source.mirrors = None
+
+
+def test_a_mirror_of_what_nobody_reads_is_read_all_the_same(arrays, feeds, db):
+    there = arrays["avocet-2"].service.tree.ground.pools["deep-1"]
+    mirror = there.volumes[0]
+    mirror.mirror_of = arrays["heron-1"].service.tree.ground.pools["swift-2"].volumes[3]
+    mirror.mirror_source = "http://10.9.9.9/redfish/v1/Storage/far/Volumes/gone"
+    n_before = ProtectionRun.objects.count()
+    collect(feeds["avocet-2"])
+    mirror.mirror_of, mirror.mirror_source = None, ""
+    assert Volume.objects.get(entity__uid=f"naa.{mirror.naa}").entity.retired_at is None
+    assert ProtectionRun.objects.count() == n_before
