@@ -170,3 +170,17 @@ def test_one_more_datastore_tells_how_many_vms_and_how_long_it_brings(signed_in:
     expect(plan.runway("samphire").first).to_be_visible()
     signed_in.keyboard.press("]")  # to the day on which it comes
     expect(berths).to_contain_text("better")
+
+
+def test_a_datastore_that_is_too_small_is_extended_with_what_comes_onto_it(known: Page):
+    known.goto("/try?count=24")
+    where = WherePage(known)
+    known.get_by_text("datastores there are").click()
+    row = where.candidates.filter(has_text="extended by").first
+    name = row.get_by_role("rowheader").get_by_role("link").inner_text()
+    row.get_by_role("button", name=re.compile("^plan it")).click()
+    plan = ScenarioPage(known)
+    expect(plan.moves).to_contain_text(f"Extend {name}")
+    expect(plan.moves).to_contain_text(re.compile(f"Place 24 × .*on {re.escape(name)}"))
+    expect(plan.moves).not_to_contain_text("lacks")
+    expect(plan.runway(name)).to_contain_text("size")

@@ -112,3 +112,48 @@ def test_a_datastore_is_bound_by_itself_and_promises_no_more_of_its_pool():
     assert by_check[Check.DATASTORE].amount == pytest.approx(2 * TIB - 100 * GIB, rel=0.01)
     assert not by_check[Check.OVERCOMMIT].is_asked
     assert one.n_fit <= 20
+
+
+@given(
+    n_vms=st.integers(1, 40), used=st.integers(0, 4), limit_percent=st.sampled_from([70, 85, 100]),
+    room=st.integers(0, 12), is_read=st.booleans(),
+)  # fmt: skip
+def test_a_datastore_that_is_short_takes_it_extended_where_its_pool_may_promise_that(
+    n_vms, used, limit_percent, room, is_read
+):
+    plain = ground_of(11)
+    used_bytes = np.array([used * TIB], dtype=np.int64)
+    stores = SpaceColumns(
+        used_bytes=used_bytes, reserved_bytes=np.array([0]), is_read=np.array([is_read]),
+        limit_bytes=np.array([5 * TIB * limit_percent // 100]), age_days=np.array([0]),
+        outlook=make_outlook(used_bytes.astype(np.float64), growth=0.0),
+        limit_percent=np.array([limit_percent]),
+    )  # fmt: skip
+    pools = plain.pools
+    promised = pools.usable_bytes * pools.overcommit_limit_percent // 100 - room * TIB
+    ground = replace(
+        plain, store=np.where(np.arange(len(plain.pool)) == 0, 0, -1), stores=stores,
+        pools=replace(pools, promised_bytes=promised),
+    )  # fmt: skip
+    asked = workload_of(n_vms=n_vms, disks=(DiskAsked(size_bytes=200 * GIB),))
+    found = answer(ground, asked, weights=Weights(), horizon_days=HORIZON)
+    one = next(told for told in found.candidates if told.place == 0)
+    by_check = {margin.check: margin for margin in one.margins}
+    if not one.extends_bytes:
+        if one.rank is not None:  # as it is
+            assert by_check[Check.DATASTORE].amount >= 0
+        return
+    assert is_read
+    assert one.rank is not None
+    most = GIB * limit_percent / 100 + 50 * TIB / 4_000
+    assert 0 <= by_check[Check.DATASTORE].amount < most
+    assert by_check[Check.OVERCOMMIT].amount == room * TIB - one.extends_bytes
+    # Extended before by as much, it takes all of it as it is.
+    grown = replace(
+        stores, limit_bytes=stores.limit_bytes + one.extends_bytes * limit_percent // 100
+    )
+    again = answer(
+        replace(ground, stores=grown, worked={}), asked, weights=Weights(), horizon_days=HORIZON
+    )
+    then = next(told for told in again.candidates if told.place == 0)
+    assert (then.rank is not None, then.extends_bytes) == (True, 0)

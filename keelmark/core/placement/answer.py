@@ -9,6 +9,7 @@ from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.forecast import Runway, runway
 from keelmark.core.placement.assigning import Assigned
+from keelmark.core.placement.extending import Extension, extension_of
 from keelmark.core.placement.ground import Ground, PoolColumns
 from keelmark.core.placement.hurdles import Check, Hurdles, hurdles_of
 from keelmark.core.placement.ranking import Weights, left_by, place_together, scores
@@ -37,6 +38,8 @@ class Candidate:
     ``n_fit`` is how many of its VMs fit there at most, whatever is asked for, and ``stopped_by``
     which limit stops the next. ``early_days``, ``space_share`` and ``iops_share`` are what is left
     with all of it there, ``cost_a_month`` what it costs by its last day, None where nobody tells.
+    ``extends_bytes`` is by how much a datastore that there is must be extended to take all of it,
+    0 where it need not be.
     """
 
     place: int
@@ -48,6 +51,7 @@ class Candidate:
     space_share: float | None
     iops_share: float | None
     cost_a_month: float | None
+    extends_bytes: int = 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -84,7 +88,8 @@ def answer(ground: Ground, workload: Workload, *, weights: Weights, horizon_days
     Returns
     -------
     Answer
-        What cannot take it is told after the others, that first which misses the fewest tests.
+        What must be extended first is told after what takes it as it is, what cannot take it after
+        both, that first which misses the fewest tests.
     """
     whole = replace(workload, apart=Apart.TOGETHER)
     loose = replace(
@@ -93,12 +98,16 @@ def answer(ground: Ground, workload: Workload, *, weights: Weights, horizon_days
     hurdles = hurdles_of(ground, [whole], horizon_days=horizon_days)
     left = left_by(ground, hurdles, horizon_days=horizon_days)
     score = scores(left, weights, horizon_days=horizon_days)[0]
-    clears = hurdles.clears()[0]
+    extension = extension_of(ground, hurdles)
+    extends = extension.by_bytes
+    clears = hurdles.clears()[0] | (extends > 0)
     units = hurdles_of(ground, [loose], horizon_days=horizon_days)
     n_fit, stops = units.units_that_fit()
     margins = _margins(hurdles)
+    for place in np.flatnonzero(extends).tolist():
+        margins[place] = _extended(margins[place], extension, place=place)
     n_missed = np.array([sum(not one.is_cleared for one in told) for told in margins])
-    order = np.lexsort((-score, n_missed, ~clears))
+    order = np.lexsort((-score, extends > 0, n_missed, ~clears))
     candidates: list[Candidate] = []
     for place in order.tolist():
         stop = int(stops[0, place])
@@ -113,11 +122,27 @@ def answer(ground: Ground, workload: Workload, *, weights: Weights, horizon_days
                 space_share=_finite(left.space_share[0, place]),
                 iops_share=_finite(left.iops_share[0, place]),
                 cost_a_month=_finite(left.cost_a_month[0, place]),
+                extends_bytes=int(extends[place]),
             )
         )
     _, spread = place_together(ground, [loose], weights=weights, horizon_days=horizon_days)
     return Answer(
         candidates=tuple(candidates), spread=spread, n_fit=_all_that_fit(ground, n_fit[0], units)
+    )
+
+
+def _extended(
+    told: Sequence[Margin], extension: Extension, *, place: int
+) -> tuple[Margin, ...]:  # fmt: skip
+    """The margins of a place whose datastore is extended: it holds, and its pool promises that."""
+    amounts = {Check.DATASTORE: extension.spare_bytes[place]} | {
+        check: left[place] for check, left in extension.left_bytes.items()
+    }
+    return tuple(
+        replace(one, is_cleared=True, is_asked=True, amount=float(amounts[one.check]))
+        if one.check in amounts
+        else one
+        for one in told
     )
 
 

@@ -30,6 +30,7 @@ class SpaceColumns:
     outlook: Outlook
     age_days: Int64s
     planned_bytes: Float64s | float = 0.0
+    limit_percent: Int64s | int = PERCENT  # of its size, the limit mark
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)

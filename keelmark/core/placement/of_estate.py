@@ -149,6 +149,7 @@ def _space(
         "outlook": outlooks.of,
         "age_days": np.maximum(reading.day - outlooks.as_of, 0),
         "planned_bytes": planned.get(kind, 0.0),
+        "limit_percent": marks.limit_percent,
     }
 
 

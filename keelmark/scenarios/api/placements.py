@@ -119,6 +119,7 @@ class CandidateRead(serializers.Serializer[Record]):
     service_class = serializers.CharField()
     cluster = PlaceAtRead(allow_null=True)
     datastore = PlaceAtRead(allow_null=True, help_text="null: a new one would be made")
+    extends_bytes = Int64Field(help_text="by which its datastore must be extended first; or 0")
     margins = MarginRead(many=True)
     n_fit = serializers.IntegerField(help_text="of its VMs, at most, one place alone")
     stopped_by = serializers.ChoiceField(choices=CHECKS, allow_null=True)
@@ -337,6 +338,7 @@ def _candidate(
             }
             for margin in one.margins
         ],
+        "extends_bytes": one.extends_bytes,
         "n_fit": one.n_fit,
         "stopped_by": one.stopped_by and one.stopped_by.value,
         "early_days": early if early is not None and np.isfinite(early) else None,

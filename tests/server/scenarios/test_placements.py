@@ -50,6 +50,26 @@ def test_a_place_tells_by_how_much_it_clears_each_test(api, estate):
     assert {"space", "overcommit", "cpus", "memory"} <= set(told["checks"])
 
 
+def test_a_datastore_takes_more_once_it_is_extended_and_then_holds(api, estate):
+    of = {"n_vms": 6, "n_cpus": 1}
+    store = of_store(placed(api, **of))
+    assert (store["rank"], store["n_fit"]) == (2, 5)  # after the new one, that needs nothing first
+    assert 0 < store["extends_bytes"] < TIB
+    assert store["extends_bytes"] % GIB == 0
+    assert margin(store, "datastore")["is_cleared"]
+    assert margin(store, "overcommit")["amount"] == 40 * TIB - 10 * TIB - store["extends_bytes"]
+    extended = {
+        "on": ahead(1), "kind": "extend_datastore",
+        "fields": {"datastore": store["datastore"]["id"], "added_bytes": store["extends_bytes"]},
+    }  # fmt: skip
+    work = place(estate, on=1, n_vms=6, to=store["datastore"]["id"], cluster=None,
+                 disks=WORKLOAD["disks"])  # fmt: skip
+    assert [one["faults"] for one in drawn_up(api, extended, work)["moves"]] == [[], []]
+    made = drawn_up(api, extended)
+    on = of_store(placed(api, query=f"?scenario={made['id']}", first_on=ahead(2), **of))
+    assert (on["extends_bytes"], on["rank"] is not None) == (0, True)
+
+
 def test_how_many_fit_and_what_stops_the_next(api, estate):
     told = placed(api, n_vms=100, n_cpus=4)
     assert (told["n_fitting"], of_pool(told)["rank"]) == (0, None)

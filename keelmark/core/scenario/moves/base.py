@@ -291,7 +291,8 @@ def room_at(stage: Stage, of: At, *, added_bytes: int, field: str) -> list[Fault
     all_below = [(of, 1.0), *stage.below(of)]
     stage.look_ahead([one for one, _ in all_below], quantiles=(LIKELY, BAD_CASE))
     for one, share in all_below:
-        if one.kind == "disk":
+        # A volume under something holds no more than that does: what was freed is written again.
+        if one.kind == "disk" or (one.kind == "volume" and one != of):
             continue
         added = round(added_bytes * share)
         used, size = stage.expected(one, quantile=LIKELY), stage.amount(one, "size")

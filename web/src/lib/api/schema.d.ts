@@ -2534,6 +2534,8 @@ export interface components {
             cluster: components["schemas"]["PlaceAtRead"] | null;
             /** @description null: a new one would be made */
             datastore: components["schemas"]["PlaceAtRead"] | null;
+            /** @description by which its datastore must be extended first; or 0 */
+            extends_bytes: number;
             margins: components["schemas"]["MarginRead"][];
             /** @description of its VMs, at most, one place alone */
             n_fit: number;

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { counted, formatCount } from '$lib/format';
+  import { counted, formatCount, preferences } from '$lib/format';
   import Choice from '$lib/ui/Choice.svelte';
   import RunwayPair from '$lib/ui/RunwayPair.svelte';
   import { bearing } from '$lib/url/bearing.svelte';
@@ -77,6 +77,7 @@
   const about = (one: Candidate) =>
     [
       one.datastore ? one.pool.name : 'new datastore',
+      one.extends_bytes > 0 ? `extended by ${preferences.bytes(one.extends_bytes)}` : '',
       one.cluster?.name ?? 'no cluster reaches it',
       one.service_class,
     ]

@@ -11,7 +11,7 @@
   import { bearing, writeQuery } from '$lib/url/bearing.svelte';
   import IntoScenario from './IntoScenario.svelte';
   import Candidates from './Candidates.svelte';
-  import { classesQuery, placementQuery, type Candidate } from './placements';
+  import { classesQuery, extensionFor, placementQuery, type Candidate } from './placements';
   import { disksOfMove, type MoveWrite } from './queries';
   import MoreLike from './MoreLike.svelte';
   import { formOf, workloadOf, type Form } from './workload';
@@ -43,8 +43,9 @@
     const workload = asked.workload;
     if (!workload) return;
     const tenant = tenants.data?.find((told) => told.name === form.tenant);
+    const on = addDays(todayIso(), 1);
     const move: MoveWrite = {
-      on: addDays(todayIso(), 1),
+      on,
       kind: 'place',
       fields: {
         name: workload.name,
@@ -62,6 +63,7 @@
     };
     try {
       const scenario = into ? Number(into) : (await drawUp(client, workload.name)).id;
+      for (const first of extensionFor(one, on)) await putIn(scenario, first);
       const made = await putIn(scenario, move);
       await goto(bearing.href(`/scenarios/${scenario}?move=${made.moves.at(-1)?.number ?? ''}`));
     } catch (error) {

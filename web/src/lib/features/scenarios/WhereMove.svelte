@@ -5,7 +5,7 @@
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { bearing } from '$lib/url/bearing.svelte';
   import Candidates from './Candidates.svelte';
-  import { placementQuery, workloadOfMove, type Candidate } from './placements';
+  import { extensionFor, placementQuery, workloadOfMove, type Candidate } from './placements';
   import { plain, setMoves, type Move, type Scenario } from './queries';
   import type { Changing } from './scenario.svelte';
 
@@ -37,8 +37,8 @@
     void changing.make(() =>
       setMoves(
         scenario,
-        plain(scenario.moves).map((told) =>
-          told.number === move.number ? { ...told, fields } : told,
+        plain(scenario.moves).flatMap((told) =>
+          told.number === move.number ? [...extensionFor(one, move.on), { ...told, fields }] : told,
         ),
         `${title} put elsewhere`,
       ),

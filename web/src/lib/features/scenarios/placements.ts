@@ -3,7 +3,7 @@ import { api, bodyOf, type Schemas } from '$lib/api/client';
 import { keys } from '$lib/api/queries';
 import { addDays, formatCount, formatDay, preferences, todayIso } from '$lib/format';
 import { money } from './prices';
-import type { Move } from './queries';
+import type { Move, MoveWrite } from './queries';
 
 export type Workload = Schemas['WorkloadWriteRequest'];
 export type Weights = Schemas['WeightsWriteRequest'];
@@ -98,6 +98,20 @@ export function missesOf(one: Candidate): string {
         : `${CHECK_NAMES[margin.check]} ${amountOf(margin)}`.trim(),
     )
     .join(', ');
+}
+
+/** What a place needs first: its datastore extended, on the day on which work comes. */
+export function extensionFor(one: Candidate, on: string): MoveWrite[] {
+  if (!one.datastore || one.extends_bytes === 0) return [];
+  return [
+    {
+      on,
+      kind: 'extend_datastore',
+      fields: { datastore: one.datastore.id, added_bytes: one.extends_bytes },
+      is_off: false,
+      note: '',
+    },
+  ];
 }
 
 export function nameOf(one: Pick<Candidate, 'pool' | 'cluster' | 'datastore'>): string {

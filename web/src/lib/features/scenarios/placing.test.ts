@@ -13,7 +13,15 @@ import {
   type ObjectCandidate,
   type Objects,
 } from './objects';
-import { amountOf, endOf, missesOf, reasonOf, type Candidate, type Margin } from './placements';
+import {
+  amountOf,
+  endOf,
+  extensionFor,
+  missesOf,
+  reasonOf,
+  type Candidate,
+  type Margin,
+} from './placements';
 import { disksText, formOf as workloadForm, workloadOf } from './workload';
 
 const TIB = 1024 ** 4;
@@ -91,6 +99,15 @@ describe('a place', () => {
     [{ amount: null }, ''],
   ] as [Partial<Margin>, string][])('tells a margin of %o as “%s”', (more, told) => {
     expect(amountOf(margin(more))).toBe(told);
+  });
+
+  test('wants its datastore extended first where that is short', () => {
+    const one = { datastore: { id: 7, name: 'd' }, extends_bytes: 3 * TIB } as Candidate;
+    expect(extensionFor(one, '2027-03-01')).toMatchObject([
+      { on: '2027-03-01', fields: { datastore: 7, added_bytes: 3 * TIB } },
+    ]);
+    expect(extensionFor({ ...one, extends_bytes: 0 }, '2027-03-01')).toEqual([]);
+    expect(extensionFor({ ...one, datastore: null }, '2027-03-01')).toEqual([]);
   });
 
   test('says by what it is ranked, and what it misses', () => {
