@@ -4,7 +4,7 @@ from itertools import product
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
@@ -49,7 +49,8 @@ def added_and_moved(told: Wanting, goes: tuple[int, ...]) -> tuple[float, float]
     return float(wants.sum()), moved
 
 
-@given(seed=st.integers(0, 3_000))
+@settings(max_examples=200)
+@given(seed=st.integers(0, 100_000))
 def test_no_way_adds_less_and_of_those_that_add_as_little_none_moves_less(seed):
     told = wanting(seed)
     found = least_that_keeps(told)

@@ -88,8 +88,12 @@ class _Group:
         fits = self.size <= self.room.max(initial=0.0)
         movable = np.bincount(self.on[fits], weights=self.size[fits], minlength=len(self.wants))
         stuck = np.maximum(self.wants - movable, 0.0)
-        together = float(self.wants.sum() - self.room.sum()) / float(self.share.max())
-        return max(together, float((stuck / self.share).sum()))
+        return max(self.beyond, float((stuck / self.share).sum()))
+
+    @property
+    def beyond(self) -> float:
+        """What must be added since all wants are more than all that there is room for."""
+        return float(self.wants.sum() - self.room.sum()) / float(self.share.max())
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -130,8 +134,9 @@ def least_that_keeps(told: Wanting, *, gap_share: float = 0.0) -> Least:
 
     def better(group: _Group, by_hand: _Moved) -> _Moved:
         found = _programmed(group, gap_share=gap_share, seconds=seconds)
-        is_better = found is not None and group.is_better(found.volume, by_hand.volume)
-        return found if found is not None and (is_better or found.is_exact) else by_hand
+        if found is None or group.is_better(by_hand.volume, found.volume):
+            return by_hand
+        return found
 
     ways = [_by_hand(one) for one in groups]
     is_near = [way.is_exact or way.gap_share <= gap_share for way in ways]
@@ -196,7 +201,8 @@ def _groups(told: Wanting) -> list[_Group]:
 def _by_hand(group: _Group) -> _Moved:
     """Each pool that wants, most first, is rid of what covers it with the least to move.
 
-    No way that adds as little moves less than each pool would, were it alone.
+    No way that adds as little moves less than each pool would, were it alone; where the room is not
+    enough for all, than what is not added.
     """
     room = group.room.copy()
     goes: list[int] = []
@@ -217,6 +223,8 @@ def _by_hand(group: _Group) -> _Moved:
         room -= np.bincount(places, weights=group.size[lie[some]], minlength=len(room))
         goes += lie[some].tolist()
         to += places.tolist()
+    if group.bound == group.beyond:
+        least_moved = float(group.wants.sum()) - group.bound * float(group.share.max())
     volume = np.array(goes, dtype=np.int64)
     moved = float(group.size[volume].sum())
     is_least_added = float(group.added(volume).sum()) <= group.bound + SLACK
