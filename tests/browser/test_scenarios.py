@@ -184,3 +184,18 @@ def test_a_datastore_that_is_too_small_is_extended_with_what_comes_onto_it(known
     expect(plan.moves).to_contain_text(re.compile(f"Place 24 × .*on {re.escape(name)}"))
     expect(plan.moves).not_to_contain_text("lacks")
     expect(plan.runway(name)).to_contain_text("size")
+
+
+def test_what_is_dragged_onto_the_moves_is_put_into_one_of_them(known: Page):
+    known.goto("/scenarios/1")
+    plan = ScenarioPage(known)
+    row = plan.runways.get_by_role("listitem").filter(has_text="pool ·").first
+    name = row.get_by_role("link").inner_text()
+    row.drag_to(plan.moves.last)
+    asked = known.get_by_role("region", name="What is to be done with it")
+    expect(asked).to_contain_text(name)
+    asked.get_by_role("button", name="Extend a pool").click()
+    form = known.get_by_role("form", name="Extend a pool")
+    expect(form).to_contain_text(name)
+    form.get_by_role("button", name="leave it").click()
+    expect(form).to_have_count(0)

@@ -4,7 +4,7 @@
   import { moveKindsQuery } from '$lib/api/scenarios';
   import { bearing } from '$lib/url/bearing.svelte';
   import PutMenu from './PutMenu.svelte';
-  import { putting, type PutThing } from './put.svelte';
+  import { movesFor, putting, type PutThing } from './put.svelte';
 
   /** Puts things into a move of a scenario: which of them all, and what is to be done to them. */
   interface Props {
@@ -13,16 +13,7 @@
   }
   let { things, class: extra = '' }: Props = $props();
   const kinds = createQuery(moveKindsQuery);
-  const kind = $derived(things[0]?.kind ?? '');
-  const fitting = $derived(
-    (kinds.data ?? []).filter((one) =>
-      one.asks.some((ask) =>
-        things.length > 1
-          ? ask.form === 'things' && ask.kinds.includes(kind)
-          : ask.kinds.includes(kind),
-      ),
-    ),
-  );
+  const fitting = $derived(movesFor(kinds.data ?? [], things));
 
   async function put(scenarioId: number, move: string) {
     putting.things = things;

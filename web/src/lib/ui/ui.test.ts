@@ -2,6 +2,7 @@ import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { bandPath, linePath, momentMarks, roundMarks, stacked, stepName } from './chart/lanes';
 import { HORIZON_DAYS, TICKS, WIDTH, x } from './runway-scale';
+import { carriesThings, carry, movesFor, thingsDropped } from './put.svelte';
 import { drawn, filled, worded } from './states';
 import { between, inOrder, linesOf, orderOf, sortedBy } from './table/columns';
 import { cellText, dayOfNumber, daysAhead } from './thing/cells';
@@ -256,5 +257,46 @@ describe('what is done', () => {
     const [io, waits] = lanesOf(waiting);
     expect(io?.mark?.says).toBe('sustains 900');
     expect(waits?.bands?.length).toBe(4);
+  });
+});
+
+describe('what is dragged', () => {
+  const drag = (kept = new Map<string, string>()) =>
+    ({
+      dataTransfer: {
+        types: { includes: (type: string) => kept.has(type) },
+        setData: (type: string, told: string) => kept.set(type, told),
+        getData: (type: string) => kept.get(type) ?? '',
+      },
+    }) as unknown as DragEvent;
+  const pool = { id: 7, kind: 'pool', name: 'swift-1' };
+
+  test('arrives where it is dropped', () => {
+    const event = drag();
+    expect(carriesThings(event)).toBe(false);
+    carry(event, [pool]);
+    expect(carriesThings(event)).toBe(true);
+    expect(thingsDropped(event)).toEqual([pool]);
+  });
+
+  test.each(['', 'x', '7', '{}', '[7]', '[{"id":"7","kind":"pool","name":"x"}]', '[null]'])(
+    'is nothing where it is “%s”',
+    (told) => {
+      expect(thingsDropped(drag(new Map([['application/x-things', told]])))).toEqual([]);
+    },
+  );
+
+  test('goes into the moves that take it, or all of it', () => {
+    const ask = (form: string, kinds: string[]) => ({ form, kinds });
+    const kinds = [
+      { kind: 'extend_pool', asks: [ask('thing', ['pool'])] },
+      { kind: 'free', asks: [ask('things', ['vm', 'volume'])] },
+    ] as unknown as Parameters<typeof movesFor>[0];
+    const names = (...things: (typeof pool)[]) => movesFor(kinds, things).map((one) => one.kind);
+    expect(names(pool)).toEqual(['extend_pool']);
+    expect(names(pool, { ...pool, id: 8 })).toEqual([]);
+    const vm = { ...pool, kind: 'vm' };
+    expect(names(vm, { ...vm, id: 8 })).toEqual(['free']);
+    expect(names()).toEqual([]);
   });
 });

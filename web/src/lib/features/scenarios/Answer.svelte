@@ -13,6 +13,7 @@
   } from '$lib/format';
   import { textOf } from '$lib/ui/events';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
+  import { carry } from '$lib/ui/put.svelte';
   import Searching from '$lib/ui/Searching.svelte';
   import Sentence from '$lib/ui/Sentence.svelte';
   import { bearing } from '$lib/url/bearing.svelte';
@@ -139,7 +140,11 @@
         </ol>
         <ul aria-label="Pools that would not hold">
           {#each told.short.slice(0, MOST_TOLD) as one (one.id)}
-            <li class="figures border-b border-rule py-0.5">
+            <li
+              class="figures border-b border-rule py-0.5"
+              draggable="true"
+              ondragstart={(event) => carry(event, [{ id: one.id, kind: 'pool', name: one.name }])}
+            >
               <a
                 class="font-semibold hover:underline"
                 href={bearing.href(pathOf({ id: one.id, kind: 'pool' }))}>{one.name}</a

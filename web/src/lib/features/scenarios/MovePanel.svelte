@@ -5,7 +5,7 @@
   import { addDays, formatDay } from '$lib/format';
   import { onSign } from '$lib/ui/keys.svelte';
   import Menu from '$lib/ui/Menu.svelte';
-  import { putting } from '$lib/ui/put.svelte';
+  import { carriesThings, movesFor, putting, thingsDropped } from '$lib/ui/put.svelte';
   import { writeQuery } from '$lib/url/bearing.svelte';
   import MoveForm from './MoveForm.svelte';
   import MoveRow from './MoveRow.svelte';
@@ -35,6 +35,24 @@
       .flatMap((one) => (one.brings ? [one.brings] : [])),
   );
   let menu: HTMLElement | undefined = $state();
+  // Things that were dragged here, until it is said what is to be done with them.
+  let dropped: typeof putting.things = $state.raw([]);
+  let isOver = $state(false);
+  const fitting = $derived(movesFor(kinds.data ?? [], dropped));
+
+  function drop(event: DragEvent) {
+    isOver = false;
+    const things = isOpen ? thingsDropped(event) : [];
+    if (things.length === 0) return;
+    event.preventDefault();
+    dropped = things;
+  }
+
+  function begin(kind: string) {
+    putting.things = dropped;
+    dropped = [];
+    void writeQuery({ add: kind, edit: null }, { isStep: true });
+  }
   async function close() {
     putting.things = [];
     await writeQuery({ add: null, edit: null });
@@ -87,58 +105,91 @@
     {/key}
   </div>
 {:else}
-  <ol aria-label="Moves">
-    {#each moves as move (move.number)}
-      <MoveRow
-        {move}
-        isChosen={move.number === chosen}
-        mayChange={isOpen}
-        onpick={() =>
-          void writeQuery(
-            { move: move.number === chosen ? null : String(move.number) },
-            { isStep: true },
-          )}
-        onedit={() => void writeQuery({ edit: String(move.number) }, { isStep: true })}
-        ontoggle={() =>
-          void change(move, { is_off: !move.is_off }, move.is_off ? 'switched on' : 'switched off')}
-        ondrop={() => void out(move)}
-        onshift={(days) =>
-          void change(
-            move,
-            { on: addDays(move.on, days) },
-            `moved to ${formatDay(addDays(move.on, days))}`,
-          )}
-        onput={(number) =>
-          void write(putBefore(plain(moves), number, move.number), `put before ${titleOf(move)}`)}
-      />
-    {:else}
-      <li class="px-4 py-2 text-ink-soft">
-        No moves yet. Each has a day and changes something: work comes, bytes are freed or migrated,
-        a pool is extended. What follows stands at the right at once.
-      </li>
-    {/each}
-  </ol>
-  {#if isOpen}
-    <div class="px-4 pt-2" bind:this={menu}>
-      <Menu
-        label="Add a move"
-        shown="add a move"
-        class="left-0 right-auto w-64"
-        buttonClass="border border-rule px-2 text-ink"
+  <div
+    role="group"
+    aria-label="Moves, and what is dragged onto them"
+    class={[isOver && 'outline-2 -outline-offset-2 outline-plan outline-dashed']}
+    ondragover={(event) => {
+      if (!isOpen || !carriesThings(event)) return;
+      event.preventDefault();
+      isOver = true;
+    }}
+    ondragleave={() => (isOver = false)}
+    ondrop={drop}
+  >
+    <ol aria-label="Moves">
+      {#each moves as move (move.number)}
+        <MoveRow
+          {move}
+          isChosen={move.number === chosen}
+          mayChange={isOpen}
+          onpick={() =>
+            void writeQuery(
+              { move: move.number === chosen ? null : String(move.number) },
+              { isStep: true },
+            )}
+          onedit={() => void writeQuery({ edit: String(move.number) }, { isStep: true })}
+          ontoggle={() =>
+            void change(
+              move,
+              { is_off: !move.is_off },
+              move.is_off ? 'switched on' : 'switched off',
+            )}
+          ondrop={() => void out(move)}
+          onshift={(days) =>
+            void change(
+              move,
+              { on: addDays(move.on, days) },
+              `moved to ${formatDay(addDays(move.on, days))}`,
+            )}
+          onput={(number) =>
+            void write(putBefore(plain(moves), number, move.number), `put before ${titleOf(move)}`)}
+        />
+      {:else}
+        <li class="px-4 py-2 text-ink-soft">
+          No moves yet. Each has a day and changes something: work comes, bytes are freed or
+          migrated, a pool is extended. What follows stands at the right at once.
+        </li>
+      {/each}
+    </ol>
+    {#if dropped.length > 0}
+      <section
+        class="border border-plan bg-paper px-4 py-2"
+        aria-label="What is to be done with it"
       >
-        {#snippet children(shut)}
-          {#each kinds.data ?? [] as one (one.kind)}
-            <button
-              class="block w-full text-left hover:underline"
-              title={one.about}
-              onclick={() => {
-                shut();
-                void writeQuery({ add: one.kind, edit: null }, { isStep: true });
-              }}>{one.title}</button
-            >
-          {/each}
-        {/snippet}
-      </Menu>
-    </div>
-  {/if}
+        <p class="font-semibold text-plan">{dropped.map((one) => one.name).join(', ')}</p>
+        {#each fitting as one (one.kind)}
+          <button
+            class="block w-full text-left hover:underline"
+            title={one.about}
+            onclick={() => begin(one.kind)}>{one.title}</button
+          >
+        {/each}
+        <button class="pt-1 text-ink-soft underline" onclick={() => (dropped = [])}>nothing</button>
+      </section>
+    {/if}
+    {#if isOpen}
+      <div class="px-4 pt-2" bind:this={menu}>
+        <Menu
+          label="Add a move"
+          shown="add a move"
+          class="left-0 right-auto w-64"
+          buttonClass="border border-rule px-2 text-ink"
+        >
+          {#snippet children(shut)}
+            {#each kinds.data ?? [] as one (one.kind)}
+              <button
+                class="block w-full text-left hover:underline"
+                title={one.about}
+                onclick={() => {
+                  shut();
+                  void writeQuery({ add: one.kind, edit: null }, { isStep: true });
+                }}>{one.title}</button
+              >
+            {/each}
+          {/snippet}
+        </Menu>
+      </div>
+    {/if}
+  </div>
 {/if}

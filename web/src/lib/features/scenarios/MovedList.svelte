@@ -4,6 +4,7 @@
   import RunwayAxis from '$lib/ui/RunwayAxis.svelte';
   import RunwayPair from '$lib/ui/RunwayPair.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
+  import { carry } from '$lib/ui/put.svelte';
   import { bearing } from '$lib/url/bearing.svelte';
   import { pathOf } from '$lib/url/things';
   import type { Moved } from './queries';
@@ -82,7 +83,11 @@
 </div>
 <ul aria-label="Runways that move">
   {#each shown as one (one.id)}
-    <li class="row-moved border-b border-rule py-0.5">
+    <li
+      class="row-moved border-b border-rule py-0.5"
+      draggable={one.before !== null && one.after !== null}
+      ondragstart={(event) => carry(event, [{ id: one.id, kind: one.kind, name: one.name }])}
+    >
       <StateGlyph state={one.after?.state ?? one.before?.state ?? 'unread'} />
       {@render gauge(one.before, one, `${one.name} as it is`)}
       <span class="plan-gauge">{@render gauge(one.after, one, `${one.name} with the plan`)}</span>
