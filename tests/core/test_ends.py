@@ -9,11 +9,11 @@ from hypothesis import strategies as st
 
 from keelmark.core.estate.columns import Amounts
 from keelmark.core.estate.reading import read
-from keelmark.core.scenario.changes import changes_of
+from keelmark.core.scenario.changes import changes_in, changes_of
 from keelmark.core.scenario.compiling import Dated, compiled
 from keelmark.core.scenario.effects import Course
 from keelmark.core.scenario.outcome import ended, exposed, past_limit, room_with
-from keelmark.core.scenario.plan import Plan
+from keelmark.core.scenario.plan import Plan, read_with
 from keelmark.core.units import TIB
 from tests.core.estates import TODAY
 from tests.core.layered import ESTATE, LATER, after, dated, moves, reading, scenario
@@ -94,6 +94,42 @@ def test_wholes_end_later_where_their_parts_are_extended_and_take_what_comes_ont
     assert later.after.likely_days[1] > ends.after.likely_days[1]
     _, moved = of_array(dated("migrate", what=[32], to=22))
     assert moved.is_touched.all()
+
+
+def of_tenants():
+    """The layered estate, its only tenant with a future of its own."""
+    used = Amounts(values=np.array([int(2.3 * TIB)]), is_known=np.array([True]))
+    outlooks = {**ESTATE.outlooks, "tenant": outlooks_of(used)}
+    return replace(ESTATE, outlooks=outlooks)
+
+
+@given(some=st.lists(moves, max_size=5), day=st.integers(TODAY, TODAY + 300))
+def test_wholes_of_disks_hold_and_end_by_what_comes_and_goes_with_these(some, day):
+    estate = of_tenants()
+    told, now = compiled(estate, scenario(some)), read(estate, day=TODAY)
+    change = changes_in(told, now=now)["tenant"]
+    with_it = read_with(told.estate, told.plan, day=day).books["tenant"].used
+    alone = read(estate, day=day).books["tenant"].used
+    if day > TODAY and len(change.rows):
+        wanted = max(0.0, float(alone.values[0] + change.added[0, day - TODAY]))
+        assert abs(int(with_it.values[0]) - wanted) <= 200
+    elif day > TODAY:
+        assert with_it.values[0] == alone.values[0]
+
+
+def test_a_tenant_ends_sooner_by_what_comes_and_later_by_what_goes():
+    estate = of_tenants()
+    now = read(estate, day=TODAY)
+
+    def likely(*some: Dated) -> float:
+        ends = ended(compiled(estate, some), now=now)[1]["tenant"]
+        return float(ends.moved.likely_days[0])
+
+    other = dated("set_quota", quota_bytes=9 * TIB)  # as it is
+    come, gone = dated("place", number=2, tenant=70), dated("free", number=2, what=[80])
+    assert likely(other, come) < likely(other) < likely(other, gone)
+    moved = ended(compiled(estate, [dated("migrate")]), now=now)[1]["tenant"]
+    assert not moved.is_touched.any()
 
 
 def test_exposure_and_what_is_past_its_limit_are_told_of_the_day():

@@ -113,6 +113,17 @@ class Table:
         return len(self.ids)
 
     @cached_property
+    def _inverses(self) -> dict[str, "Inverse"]:
+        return {}
+
+    def inverse(self, link: str) -> "Inverse":
+        """Return which rows a link leads from, worked out once."""
+        if link not in self._inverses:
+            rows = np.argsort(self.links[link], kind="stable")
+            self._inverses[link] = Inverse(rows=rows, leads_to=self.links[link][rows])
+        return self._inverses[link]
+
+    @cached_property
     def folded_names(self) -> tuple[str, ...]:
         """The names without regard to case, for whoever looks for one."""
         return tuple(name.casefold() for name in self.names)
@@ -140,6 +151,19 @@ class Table:
             return np.full(len(entity_ids), NOWHERE, dtype=np.int64)
         at = np.minimum(np.searchsorted(self.ids, entity_ids), len(self.ids) - 1)
         return np.where(self.ids[at] == entity_ids, at, NOWHERE).astype(np.int64)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Inverse:
+    """Which rows a link leads from: all rows (n,) by where they lead to, ascending of one."""
+
+    rows: Int64s
+    leads_to: Int64s
+
+    def of(self, row: int) -> Int64s:
+        """Return the rows that lead to one."""
+        begin, end = np.searchsorted(self.leads_to, [row, row + 1])
+        return self.rows[begin:end]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)

@@ -253,10 +253,12 @@ class _Reader:
     def _fold(self, whole: str, *, part: str, link: str) -> None:
         table = self.estate.table(whole)
         n = len(table)
-        onto = np.where(self.is_there[part], self.estate.table(part).links[link], NOWHERE)
+        of = self.estate.table(part).links[link]
+        onto = np.where(self.is_there[part], of, NOWHERE)
         parts = self.books[part]
         if part in self.added:
-            self.added[whole] = added_up(self.added[part], onto=onto, n=n)
+            # What goes with a plan is less of a whole whose own future has it still.
+            self.added[whole] = added_up(self.added[part], onto=of, n=n)
         used, _ = folded(parts.used, onto=onto, n=n)
         # A sum is of what was read alone, its size and its promises too.
         read_only = np.where(parts.used.is_known, onto, NOWHERE)

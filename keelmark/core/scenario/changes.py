@@ -11,8 +11,16 @@ from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.estate.estate import Estate
 from keelmark.core.estate.reading import ENDS_AT_QUOTA, FOLDS, Reading
 from keelmark.core.scenario.compiling import Compiled
-from keelmark.core.scenario.effects import AddAmount, Born, Course, Retire, SetAmount, SetsAside
-from keelmark.core.scenario.plan import NEVER
+from keelmark.core.scenario.effects import (
+    AddAmount,
+    Born,
+    Course,
+    OfRow,
+    Retire,
+    SetAmount,
+    SetsAside,
+)
+from keelmark.core.scenario.plan import Plan
 from keelmark.core.units import percent_of
 
 HORIZON_DAYS: Final = 730  # as far as forecasts are made
@@ -30,13 +38,28 @@ class Changes:
     sizes: Int64s
     added: Float64s
 
+    def of_rows(self, at: Int64s) -> "Changes":
+        """Return those of some of the rows."""
+        return Changes(
+            kind=self.kind, rows=self.rows[at], sizes=self.sizes[at], added=self.added[at]
+        )
+
 
 def changes_in(told: Compiled, *, now: Reading) -> dict[str, Changes]:
     """Return what a plan makes of all that it touches, by kind; wholes with what their parts do."""
     changes = {kind: changes_of(told, now=now, kind=kind) for kind in told.estate.outlooks}
-    for whole, part, link in FOLDS:
-        if whole in changes and part in changes:
-            changes[whole] = _folded(told, changes[whole], of=changes[part], link=link, now=now)
+    folds = [one for one in FOLDS if one[0] in changes and one[1] in changes]
+    of_disks = {whole: way for whole, way in _OF_DISKS.items() if whole in changes}
+    if not folds and not of_disks:
+        return changes
+    then = told.plan.on(told.estate, day=_last_day(told))
+    for whole, part, link in folds:
+        if whole not in of_disks:
+            changes[whole] = _folded(
+                told, changes[whole], of=changes[part], link=link, now=now, then=then
+            )
+    for whole, way in of_disks.items():
+        changes[whole] = _of_disks(told, changes[whole], way=way, now=now, then=then)
     return changes
 
 
@@ -63,8 +86,7 @@ def changes_of(
 ) -> Changes:
     """Return what a plan makes of the rows of one kind that it names, by day."""
     estate, plan = told.estate, told.plan
-    n_read = len(now.estate.table(kind)) if kind in _OF_OTHERS else NEVER
-    of_kind = [one for one in plan.of_rows.get(kind, ()) if one.row < n_read]
+    of_kind = _that_matter(plan, kind=kind, n_read=len(now.estate.table(kind)))
     holds = [one for one in estate.holds if one.kind == kind]
     named = {one.row for one in of_kind} | {one.row for one in holds}
     rows = np.array(sorted(named), dtype=np.int64)
@@ -94,6 +116,24 @@ def changes_of(
     for held in holds:
         added[place[held.row]] += held.on(days + estate.day)
     return Changes(kind=kind, rows=rows, sizes=sizes, added=added)
+
+
+def _that_matter(plan: Plan, *, kind: str, n_read: int) -> list[OfRow]:
+    """What comes to rows of a kind and may move their dates."""
+    told = plan.of_rows.get(kind, [])
+    if kind not in _OF_OTHERS:
+        return told
+    gone = {one.row for one in told if isinstance(one, Retire)}
+    return [
+        one
+        for one in told
+        if one.row < n_read
+        and (
+            isinstance(one, Retire)
+            or (one.row not in gone and isinstance(one, Course))
+            or (isinstance(one, AddAmount | SetAmount) and one.column == "size")
+        )
+    ]
 
 
 def _of_row(courses: Sequence[Course]) -> list[list[Course]]:
@@ -133,27 +173,56 @@ def _sizes_now(now: Reading, *, kind: str, rows: Int64s) -> tuple[Int64s, Bools]
     )
 
 
-def _folded(
-    told: Compiled, whole: Changes, *, of: Changes, link: str, now: Reading
+# Whose bytes are those of disks, such as come and go with a plan too: by which links.
+_OF_DISKS: Final = {"tenant": ("tenant",), "project": ("vm", "project")}
+
+
+def _of_disks(
+    told: Compiled, whole: Changes, *, way: Sequence[str], now: Reading, then: Estate
 ) -> Changes:  # fmt: skip
-    """What a plan makes of wholes: of its own rows, and of those whose parts it changes."""
-    then = told.plan.on(told.estate, day=_last_day(told)).table(of.kind).links[link][of.rows]
-    onto = np.where(
-        then == NOWHERE, told.estate.table(of.kind).links[link][of.rows], then
-    )  # fmt: skip
-    rows = np.union1d(whole.rows, onto[onto != NOWHERE]).astype(np.int64)
+    """What a plan makes of wholes of disks: what these bring and take away, by day."""
+    courses = [one for one in told.plan.of_rows.get("disk", ()) if isinstance(one, Course)]
+    onto = np.array([one.row for one in courses], dtype=np.int64)
+    for kind, link in zip(("disk", *way), way, strict=False):
+        onto = np.append(then.table(kind).links[link], NOWHERE)[onto]
+    by_row: dict[int, list[Course]] = {}
+    for one, row in zip(courses, onto.tolist(), strict=True):
+        if row != NOWHERE:
+            by_row.setdefault(row, []).append(one)
+    changed = _wider(whole, np.array(sorted(by_row), dtype=np.int64), now=now)
+    days = np.arange(changed.added.shape[1]) + told.estate.day
+    for at, row in enumerate(changed.rows.tolist()):
+        if row in by_row:
+            changed.added[at] += _bytes_of(by_row[row], days=days)
+    return changed
+
+
+def _wider(whole: Changes, more: Int64s, *, now: Reading) -> Changes:
+    """Changes of more rows, such as nothing is changed of yet."""
+    rows = np.union1d(whole.rows, more).astype(np.int64)
     first, _ = _sizes_now(now, kind=whole.kind, rows=rows)
     sizes = np.repeat(first[:, None], whole.sizes.shape[1], axis=1)
     added = np.zeros(sizes.shape)
     own = np.searchsorted(rows, whole.rows)
     sizes[own], added[own] = whole.sizes, whole.added
+    return Changes(kind=whole.kind, rows=rows, sizes=sizes, added=added)
+
+
+def _folded(
+    told: Compiled, whole: Changes, *, of: Changes, link: str, now: Reading, then: Estate
+) -> Changes:  # fmt: skip
+    """What a plan makes of wholes: of its own rows, and of those whose parts it changes."""
+    last = then.table(of.kind).links[link][of.rows]
+    onto = np.where(last == NOWHERE, told.estate.table(of.kind).links[link][of.rows], last)
     is_in = onto != NOWHERE
+    changed = _wider(whole, onto[is_in], now=now)
+    rows, sizes, added = changed.rows, changed.sizes, changed.added
     at = np.searchsorted(rows, onto[is_in])
     np.add.at(added, at, of.added[is_in])
     if whole.kind not in ENDS_AT_QUOTA:
         was, _ = _sizes_now(now, kind=of.kind, rows=of.rows)
         np.add.at(sizes, at, (of.sizes - was[:, None])[is_in])
-    return Changes(kind=whole.kind, rows=rows, sizes=sizes, added=added)
+    return changed
 
 
 def _last_day(told: Compiled) -> int:

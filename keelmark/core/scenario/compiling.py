@@ -77,7 +77,7 @@ def compiled(estate: Estate, moves: Sequence[Dated]) -> Compiled:
     """
     born, births = _births(estate, moves)
     wide = with_rows(estate, born)
-    stage = Stage(wide, births=births)
+    stage = Stage(wide, births=births, plain=estate)
     told: dict[int, Told] = {}
     spends = 0.0
     for one in sorted(moves, key=lambda one: one.day):

@@ -91,18 +91,14 @@ def ends_of(told: Compiled, change: Changes, *, now: Reading) -> Ends:
     every day; a limit mark that rises by so much is the same as bytes that are fewer by so much.
     """
     kind, rows = change.kind, change.rows
-    after = _after(told.estate, change)
     retired = [one.row for one in told.plan.of_rows.get(kind, ()) if isinstance(one, Retire)]
-    gone = np.isin(rows, retired)
-    return Ends(
-        kind=kind, estate=told.estate, now=now, rows=rows,
-        moved=Runway(
-            early_days=np.where(gone, np.inf, after.early_days),
-            likely_days=np.where(gone, np.inf, after.likely_days),
-            late_days=np.where(gone, np.inf, after.late_days),
-            chance_within=np.where(gone, 0.0, after.chance_within),
-        ),
-    )  # fmt: skip
+    stays = np.flatnonzero(~np.isin(rows, retired))
+    never = np.full(len(rows), np.inf)
+    gone = Runway(
+        early_days=never, likely_days=never, late_days=never, chance_within=np.zeros(len(rows))
+    )
+    moved = _with(gone, stays, _after(told.estate, change.of_rows(stays)))
+    return Ends(kind=kind, estate=told.estate, now=now, rows=rows, moved=moved)
 
 
 def _dated(table: Table, ends: Ends, *, day: int) -> Table:

@@ -139,7 +139,7 @@ def _longer(table: Table, born: Sequence[Born]) -> Table:
     return replace(
         table,
         ids=np.append(table.ids, [one.born_id for one in born]),
-        names=(*table.names, *(one.name for one in born)),
+        names=table.names + tuple(one.name for one in born),
         links={name: np.append(rows, nowhere) for name, rows in table.links.items()},
         columns=columns,
     )

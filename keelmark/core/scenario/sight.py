@@ -37,11 +37,13 @@ class Holds:
 class Sight:
     """What moves find on their days; what was found is kept until it is written otherwise.
 
-    ``births`` are the rows that a move may fill, by kind.
+    ``births`` are the rows that a move may fill, by kind; ``plain`` is the estate without them.
     """
 
-    def __init__(self, estate: Estate, *, births: Mapping[int, Sequence[At]]) -> None:
-        self.estate = estate
+    def __init__(
+        self, estate: Estate, *, births: Mapping[int, Sequence[At]], plain: Estate
+    ) -> None:  # fmt: skip
+        self.estate, self.plain = estate, plain
         self.draft = Draft(estate)
         self.day = estate.day
         self._births = births
@@ -56,6 +58,7 @@ class Sight:
         self._names: dict[At, str] = {}
         self._asked: dict[tuple[str, int, float], dict[int, int]] = {}  # by kind, day, quantile
         self._linked: dict[tuple[str, str, int], list[At]] = {}  # whether or not they are there
+        self._relinked: dict[tuple[str, str], set[int]] = {}  # rows that lead elsewhere by now
         self._found: dict[int, At | None] = {}
         self._below: dict[At, list[tuple[At, float]]] = {}
 
@@ -115,19 +118,20 @@ class Sight:
 
     def gather(self, kind: str, name: str, *, to: Sequence[At]) -> list[At]:
         """Return the things of a kind that are there and belong to any of some, found in one go."""
-        new = [one for one in to if (kind, name, one.row) not in self._linked]
-        if new:
-            links = self.draft.links(kind, name)
-            is_of = links == new[0].row
-            if len(new) > 1:  # the last is of what belongs to nothing
-                mask = np.zeros(len(self.estate.table(new[0].kind)) + 1, dtype=np.bool_)
-                mask[[one.row for one in new]] = True
-                is_of = mask[links]
-            self._linked |= {(kind, name, one.row): [] for one in new}
-            for row in np.flatnonzero(is_of).tolist():
-                self._linked[kind, name, int(links[row])].append(At(kind, row))
+        for one in to:
+            if (kind, name, one.row) not in self._linked:
+                self._linked[kind, name, one.row] = self._leading(kind, name, to=one.row)
         found = (one for at in to for one in self._linked[kind, name, at.row])
         return [one for one in found if self.is_there(one)]
+
+    def _leading(self, kind: str, name: str, *, to: int) -> list[At]:
+        """What leads to a row by now: of what there was before, by what was worked out once."""
+        links, plain = self.draft.links(kind, name), self.plain.table(kind)
+        was = plain.inverse(name).of(to)
+        born = len(plain) + np.flatnonzero(links[len(plain) :] == to)
+        other = [row for row in self._relinked.get((kind, name), ()) if links[row] == to]
+        rows = {*was[links[was] == to].tolist(), *born.tolist(), *other}
+        return [At(kind, row) for row in sorted(rows)]
 
     def linked(self, kind: str, name: str, *, to: At) -> list[At]:
         """Return the things of a kind that are there and belong to one.

@@ -29,8 +29,10 @@ _UNDER_NOTHING = frozenset({"vm", "disk", "snapshot", "file", "host"})
 class Stage(Sight):
     """What moves read and write; every effect is written at once, so that the next finds it."""
 
-    def __init__(self, estate: Estate, *, births: Mapping[int, Sequence[At]]) -> None:
-        super().__init__(estate, births=births)
+    def __init__(
+        self, estate: Estate, *, births: Mapping[int, Sequence[At]], plain: Estate
+    ) -> None:  # fmt: skip
+        super().__init__(estate, births=births, plain=plain)
         self.effects: list[Effect] = []
         self._left: dict[int, Iterator[At]] = {}
         # By pool and tenant: I/O a second that work asks of an allotment.
@@ -50,6 +52,7 @@ class Stage(Sight):
     def _forget(self, effect: Effect) -> None:
         """Forget what was found and is otherwise once an effect is written."""
         if isinstance(effect, SetLink):
+            self._relinked.setdefault((effect.kind, effect.link), set()).add(effect.row)
             was = int(self.draft.links(effect.kind, effect.link)[effect.row])
             for row in (was, effect.to):
                 self._linked.pop((effect.kind, effect.link, row), None)

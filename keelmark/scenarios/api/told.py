@@ -193,7 +193,7 @@ def moves_told(
 ) -> list[dict[str, Any]]:  # Any: JSON
     """Return moves with what they do in words, what bars them and what they name."""
     births = told.births
-    stage = Stage(told.estate, births=births)
+    stage = Stage(told.estate, births=births, plain=told.estate)
     lines: dict[int, Told] = {one.number: one for one in told.told}
     answer = []
     for move in moves:

@@ -102,6 +102,13 @@ def _free_vm(stage: Stage, vm: At) -> None:
 
 def _free_disk(stage: Stage, disk: At) -> None:
     _take_off_store(stage, disk)
+    _take_off_wholes(stage, disk)
+
+
+def _take_off_wholes(stage: Stage, at: At) -> None:
+    """Write that a thing holds nothing more, for wholes whose own futures have it."""
+    if (held := stage.holds(at)) is not None:
+        stage.course_of(at, held, is_less=True)
 
 
 def _free_volume(stage: Stage, volume: At) -> None:
@@ -114,6 +121,7 @@ def _free_store(stage: Stage, store: At) -> None:
     for volume, _ in stage.below(store):
         if volume.kind == "volume" and stage.stores_on(volume) == [store]:
             free(stage, volume)
+    _take_off_wholes(stage, store)
 
 
 def _free_held(stage: Stage, at: At) -> None:
