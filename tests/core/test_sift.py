@@ -152,6 +152,7 @@ def test_a_fault_points_at_its_characters(
         ("power:off class:Swift", None),  # one of VMs, one of pools
         ("heron -power:off", None),
         ("state:fine", (6, 10)),
+        ("io:helt", (3, 7)),  # of disks, that know what it is
         ("power:off colour:blue", (10, 16)),
         ("class:Swift or -(colour:blue)", (17, 23)),
     ],

@@ -89,20 +89,29 @@ class View:
         return shown & self.seen[kind] & self.reading.is_there[kind]
 
     def shown_or_all(self, kind: str) -> Bools:
-        """Return the same, and all that may be seen where the sift means nothing on a kind."""
+        """Return the same, and all that may be seen where the sift means nothing on a kind.
+
+        Raise SiftError where a part of it means nothing on any.
+        """
         try:
             return sifted(
                 self.reading, node=self.node, kind=kind, seen=self.seen, since=self._since_asked
             )
         except SiftFault:
+            self._check_scope()
             return self.seen[kind] & self.reading.is_there[kind]
+
+    def _check_scope(self) -> None:
+        try:
+            check_anywhere(self.node, kind=self.subject or "pool")
+        except SiftFault as exc:
+            raise SiftError(exc) from exc
 
 
 def view_for(actor: User, *, bearing: Bearing) -> View:
     """Return what a person looks at; raise SiftError where the sift cannot be read."""
     try:
         node = parse(bearing.scope)
-        check_anywhere(node, kind=subject_of(node) or "pool")
     except SiftFault as exc:
         raise SiftError(exc) from exc
     planned = planned_for(actor, bearing.scenario_id)

@@ -207,18 +207,18 @@ def check(node: Node, *, kind: str) -> None:
 
 
 def check_anywhere(node: Node, *, kind: str) -> None:
-    """Raise SiftFault at the first term that means nothing on any kind, as told of one of them."""
+    """Raise SiftFault at the first term that means nothing on any kind.
+
+    It is told of the kind that understands most of the term, of the one that is named first.
+    """
     for term in terms_of(node):
-        try:
-            check(term, kind=kind)
-        except SiftFault:
-            if not any(_means_something(term, kind=other) for other in KINDS):
-                raise
-
-
-def _means_something(term: Node, *, kind: str) -> bool:
-    try:
-        check(term, kind=kind)
-    except SiftFault:
-        return False
-    return True
+        faults: list[SiftFault] = []
+        for one in (kind, *KINDS):
+            try:
+                check(term, kind=one)
+            except SiftFault as exc:
+                faults.append(exc)
+            else:
+                break
+        else:
+            raise max(faults, key=lambda fault: fault.span[0])
