@@ -118,15 +118,19 @@ class Stage(Sight):
 
     def named_estate(self) -> Estate:
         """Return the estate with the names of what moves have brought."""
-        tables = {}
-        for kind in {of.kind for of in self._names}:
-            table = self.estate.table(kind)
-            first = min(of.row for of in self._names if of.kind == kind)
-            ends = list(table.names[first:])  # what is born stands behind all there is
-            for of, name in self._names.items():
-                if of.kind == kind:
-                    ends[of.row - first] = name
-            tables[kind] = replace(table, names=table.names[:first] + tuple(ends))
+        # What is born stands behind all there is.
+        ends: dict[str, list[str]] = {}
+        for of, name in self._names.items():
+            n = len(self.plain.table(of.kind))
+            if of.kind not in ends:
+                ends[of.kind] = list(self.estate.table(of.kind).names[n:])
+            ends[of.kind][of.row - n] = name
+        tables = {
+            kind: replace(
+                self.estate.table(kind), names=self.plain.table(kind).names + tuple(names)
+            )
+            for kind, names in ends.items()
+        }
         return replace(self.estate, tables={**self.estate.tables, **tables})
 
     def retire(self, of: At) -> None:
