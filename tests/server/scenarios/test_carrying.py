@@ -19,11 +19,10 @@ from keelmark.estate.models import Entity, Reservation, Volume
 from keelmark.feeds.changes.asking import queue_left
 from keelmark.feeds.changes.carrying import carry_out as carry_changes
 from keelmark.feeds.models import Change
-from keelmark.feeds.services.running import carry_out as carry_run
-from keelmark.feeds.services.schedule import queue_run
 from keelmark.scenarios.services.carrying import go_on_all
 from tests.server.cluster import tell
 from tests.server.conftest import NOW, for_a_module
+from tests.server.scenarios.collecting import collect, forget_volumes, go
 from tests.server.scenarios.planning import drawn_up
 from tests.server.scenarios.test_accepting import accept
 
@@ -54,12 +53,7 @@ def estate(ground, collected, array, db, settings):
     settings.FEED_NETWORKS = ["127.0.0.0/8"]
     array.fault("none")
     yield ground
-    at_array = array.service.tree.ground
-    for pool, volume in list(at_array.volumes.values()):
-        if volume.name.startswith(NAME):
-            at_array.leave_out(volume)
-            pool.volumes.remove(volume)
-    array.service.changes.tasks.clear()
+    forget_volumes(array, named=NAME)
 
 
 @pytest.fixture
@@ -105,17 +99,6 @@ def states(order):
 
 def made(array):
     return [one for _, one in array.service.tree.ground.volumes.values() if one.name[:9] == NAME]
-
-
-def collect(feed):
-    assert carry_run(run_id=queue_run(feed).pk).state == "done"
-    return go_on_all()
-
-
-def go(feed):
-    """Write what is queued, collect, and prove, as the workers do."""
-    carry_changes(feed_id=feed.pk)
-    collect(feed)
 
 
 def handed_over(order, *, size):

@@ -15,7 +15,8 @@ from standins.estate import make_estate
 from standins.redfish.service import Service
 from tests.conftest import ANCHOR_ON, PASSWORD, USER, WRITER, RunningStandin
 from tests.server.conftest import NOW, for_a_module
-from tests.server.scenarios.test_carrying import collect, ordered, read, send, states
+from tests.server.scenarios.collecting import collect
+from tests.server.scenarios.test_carrying import ordered, read, send, states
 
 
 @pytest.fixture(scope="module")

@@ -3,10 +3,6 @@
 from keelmark.access.models import Membership, Role
 from keelmark.access.services.people import ensure_person
 from keelmark.core.units import GIB
-from keelmark.feeds.changes.carrying import carry_out as carry_changes
-from keelmark.feeds.services.running import carry_out as carry_run
-from keelmark.feeds.services.schedule import queue_run
-from keelmark.scenarios.services.carrying import go_on_all
 from tests.server.conftest import Api, signed_in
 
 NAME = "gauge-log"
@@ -40,13 +36,3 @@ def read(api, one):
 
 def books(api, name="steady-1"):
     return next(one for one in api.get("/pools").json()["results"] if one["name"] == name)
-
-
-def collect(feed):
-    assert carry_run(run_id=queue_run(feed).pk).state == "done"
-    return go_on_all()
-
-
-def go(feed):
-    carry_changes(feed_id=feed.pk)
-    collect(feed)

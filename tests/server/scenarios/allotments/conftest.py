@@ -17,6 +17,7 @@ from keelmark.estate.models import Entity
 from tests.server.cluster import tell
 from tests.server.conftest import NOW, for_a_module
 from tests.server.scenarios.allotments.allotting import NAME, of_tenant
+from tests.server.scenarios.collecting import forget_volumes
 
 
 @pytest.fixture(scope="module")
@@ -57,12 +58,7 @@ def estate(ground, array, db, settings):
     settings.PICTURE_IS_MADE_WHEN_ASKED = False
     array.fault("none")
     yield ground
-    at_array = array.service.tree.ground
-    for pool, volume in list(at_array.volumes.values()):
-        if volume.name.startswith(NAME):
-            at_array.leave_out(volume)
-            pool.volumes.remove(volume)
-    array.service.changes.tasks.clear()
+    forget_volumes(array, named=NAME)
 
 
 @pytest.fixture

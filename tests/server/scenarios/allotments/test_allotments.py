@@ -17,12 +17,11 @@ from tests.server.scenarios.allotments.allotting import (
     allot,
     allotted,
     books,
-    collect,
     draw,
-    go,
     of_tenant,
     read,
 )
+from tests.server.scenarios.collecting import collect, go
 from tests.server.scenarios.planning import ahead, drawn_up
 from tests.server.scenarios.test_accepting import accept
 

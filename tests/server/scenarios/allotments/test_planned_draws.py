@@ -6,11 +6,10 @@ from tests.server.scenarios.allotments.allotting import (
     NAME,
     allotted,
     books,
-    collect,
     draw,
-    go,
     read,
 )
+from tests.server.scenarios.collecting import collect, go
 from tests.server.scenarios.planning import ahead, drawn_up
 from tests.server.scenarios.test_accepting import accept
 

@@ -43,8 +43,11 @@
 
   // What is found stands below the line that asked: it comes into sight by itself.
   let section: HTMLElement | undefined = $state();
+  let isAwaited = false; // once for each time that it is asked, not when it is read anew
   $effect(() => {
-    if (told) section?.scrollIntoView({ block: 'start' });
+    if (!told || !isAwaited) return;
+    isAwaited = false;
+    section?.scrollIntoView({ block: 'start' });
   });
 
   function stop() {
@@ -72,7 +75,9 @@
     class="flex flex-wrap items-center gap-3"
     onsubmit={(event) => {
       event.preventDefault();
-      if (!isWrong) asked = { until, group: groupBytes };
+      if (isWrong) return;
+      isAwaited = true;
+      asked = { until, group: groupBytes };
     }}
   >
     <h2 class="water">What would keep every limit mark</h2>
