@@ -72,5 +72,6 @@ export function standOf(one: Drawn): string {
   if (one.is_leaving) return 'is given back';
   if (one.stopped && !one.is_made) return 'stopped';
   if (one.is_made) return 'made';
-  return one.is_read ? 'volume is there' : 'being made';
+  if (one.is_read) return 'volume is there';
+  return one.is_planned && one.steps.length === 0 ? 'planned' : 'being made';
 }

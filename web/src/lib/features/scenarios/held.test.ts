@@ -59,6 +59,8 @@ describe('an allotment', () => {
     [{ stopped: 'no room', is_made: true }, 'made'],
     [{ is_read: true }, 'volume is there'],
     [{}, 'being made'],
+    [{ is_planned: true, steps: [] }, 'planned'],
+    [{ is_planned: true, steps: [{}] }, 'being made'],
   ])('of which a volume is %o: %s', (told, words) => {
     expect(standOf(told as Drawn)).toBe(words);
   });
