@@ -89,6 +89,7 @@ def test_a_move_that_is_off_or_of_a_day_that_has_been_does_nothing(kind, how):
         pytest.param("free", {"what": [20]}, "what", id="of-another-kind"),
         pytest.param("free", {"what": [50]}, "what", id="a-datastore-that-holds-disks"),
         pytest.param("free", {"what": [30]}, "what", id="a-volume-under-a-datastore"),
+        pytest.param("free", {"what": [34]}, "what", id="a-volume-under-a-shared-pool"),
         pytest.param("migrate", {"what": [90], "to": 50}, "what", id="lies-there-already"),
         pytest.param("migrate", {"what": [30], "to": 52}, "to", id="volume-to-a-datastore"),
         pytest.param("place", {"to": 22, "cluster": None}, "cluster", id="nobody-runs-it"),

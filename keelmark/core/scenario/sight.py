@@ -280,6 +280,12 @@ class Sight:
         rows = pairs.left[pairs.right == volume.row]
         return [one for row in rows.tolist() if self.is_there(one := At("datastore", int(row)))]
 
+    def pools_on(self, volume: At) -> list[At]:
+        """Return the pools that lie on a volume, shared ones."""
+        pairs = self.draft.pairs("backings")
+        rows = pairs.left[pairs.right == volume.row]
+        return [one for row in rows.tolist() if self.is_there(one := At("pool", int(row)))]
+
     def replicas_of(self, volume: At) -> list[At]:
         """Return the volumes that hold what a volume holds."""
         pairs = self.draft.pairs("replicas")

@@ -121,7 +121,7 @@ def test_a_move_that_cannot_be_is_kept_and_says_why(api, estate):
     )
     bars = [[(one["field"], text(one["says"])) for one in move["faults"]] for move in made["moves"]]
     assert bars == [
-        [("what", "seabed-1 holds 1 datastores still: kelp-ds")],
+        [("what", "seabed-1 holds 1 datastore still: kelp-ds")],
         [("on", "its day has been")],
         [("pool", "it is not there on this day")],
     ]

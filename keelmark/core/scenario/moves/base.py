@@ -261,6 +261,21 @@ def absent(stage: Stage, move: Move) -> list[Fault]:
     return told
 
 
+def holds_still(stage: Stage, at: At, held: Sequence[At], *, of: str, field: str) -> list[Fault]:
+    """Return a bar where things of a kind lie on one that is to go."""
+    if not held:
+        return []
+    some = ", ".join(stage.name(one) for one in held[:NAMES_TOLD])
+    what = of if len(held) == 1 else f"{of}s"
+    return [
+        Fault(
+            field=field,
+            says=(f"{stage.name(at)} holds {len(held)} {what} still: {some}",),
+            would_be="free or migrate those first",
+        )
+    ]
+
+
 def found(stage: Stage, thing_id: int) -> At:
     """Return a thing that is known to be there."""
     at = stage.find(thing_id)

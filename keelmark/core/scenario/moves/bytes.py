@@ -12,6 +12,7 @@ from keelmark.core.scenario.moves.base import (
     Parts,
     absent,
     found,
+    holds_still,
     named,
     room_at,
     titled,
@@ -43,10 +44,14 @@ class Free(Move):
         for at in going:
             if at.kind == "datastore":
                 held = [one for one in stage.linked("disk", "datastore", to=at) if one not in going]
-                told += _holds_still(stage, at, held, "disks")
+                told += holds_still(stage, at, held, of="disk", field="what")
             elif at.kind == "volume":
                 held = [one for one in stage.stores_on(at) if one not in going]
-                told += _holds_still(stage, at, held, "datastores")
+                told += holds_still(stage, at, held, of="datastore", field="what")
+                told += _carries_still(stage, at)
+                if not told and stage.amount(at, "mapped"):
+                    says = f"{stage.name(at)} is mapped: a host may use it"
+                    told.append(Fault(field="what", says=(says,), is_bar=False))
             elif at.kind == "vm" and stage.word(at, "power") == "on":
                 told.append(Fault(field="what", says=(f"{stage.name(at)} is on",), is_bar=False))
         return told
@@ -74,17 +79,20 @@ class Free(Move):
 _SAID: Final = {"vm": "VM"}
 
 
-def _holds_still(stage: Stage, at: At, held: list[At], what: str) -> list[Fault]:
-    if not held:
-        return []
-    some = ", ".join(stage.name(one) for one in held[:3])
-    return [
-        Fault(
-            field="what",
-            says=(f"{stage.name(at)} holds {len(held)} {what} still: {some}",),
-            would_be="free or move those first",
-        )
-    ]
+def _carries_still(stage: Stage, volume: At) -> list[Fault]:
+    """A shared pool loses data where a volume under it goes."""
+    some = ", ".join(f"pool {stage.name(one)}" for one in stage.pools_on(volume))
+    return (
+        [
+            Fault(
+                field="what",
+                says=(f"{stage.name(volume)} carries {some}: its data would be lost",),
+                would_be="move that side elsewhere, or end the pool first",
+            )
+        ]
+        if some
+        else []
+    )
 
 
 def free(stage: Stage, at: At) -> None:

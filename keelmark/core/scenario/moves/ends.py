@@ -10,6 +10,7 @@ from keelmark.core.scenario.moves.base import (
     Parts,
     absent,
     found,
+    holds_still,
     room_at,
     titled,
 )
@@ -34,15 +35,7 @@ class RetirePlace(Move):
             return told
         for pool in self._pools(stage):
             held = stage.linked("volume", "pool", to=pool)
-            if held:
-                some = ", ".join(stage.name(one) for one in held[:3])
-                told.append(
-                    Fault(
-                        field="place",
-                        says=(f"{stage.name(pool)} holds {len(held)} volumes still: {some}",),
-                        would_be="migrate or free them first",
-                    )
-                )
+            told += holds_still(stage, pool, held, of="volume", field="place")
         return told
 
     def put(self, stage: Stage, *, number: int) -> None:

@@ -13,12 +13,14 @@ class Putting {
 
 export const putting = new Putting();
 
-/** The moves that take some things of one kind: all of them, where they are several. */
+/** The moves that take some things: all of them in one field, where they are several. */
 export function movesFor(kinds: Schemas['MoveKindRead'][], things: PutThing[]) {
-  const kind = things[0]?.kind ?? '';
   return kinds.filter((one) =>
     one.asks.some(
-      (ask) => (things.length < 2 || ask.form === 'things') && ask.kinds.includes(kind),
+      (ask) =>
+        (things.length === 1 || ask.form === 'things') &&
+        things.length > 0 &&
+        things.every((thing) => ask.kinds.includes(thing.kind)),
     ),
   );
 }

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { createInfiniteQuery, createMutation } from '@tanstack/svelte-query';
   import { counted, formatAge, formatCount, kindWord } from '$lib/format';
+  import ChosenTools from '$lib/ui/ChosenTools.svelte';
   import Choice from '$lib/ui/Choice.svelte';
   import Pick from '$lib/ui/Pick.svelte';
   import Pending from '$lib/ui/Pending.svelte';
@@ -28,6 +29,8 @@
   const subjects = createInfiniteQuery(() => subjectsQuery(bearing.asked, wanted));
   const rows = $derived(subjects.data?.pages.flatMap((one) => one.results) ?? []);
   const nAll = $derived(subjects.data?.pages[0]?.n_all ?? 0);
+  const names = $derived(new Map(rows.map((one) => [one.id, one.name])));
+  const nameOf = (id: number) => names.get(id) ?? `${kindWord(wanted.kind)} ${id}`;
   const choosing = createMutation(() => ({
     mutationFn: () => subjectIds(bearing.asked, wanted),
     onSuccess: (ids: number[]) => (chosen = new Set(ids)),
@@ -159,6 +162,10 @@
   {#if mayPlan && chosen.size > 0}
     <PromisePick ids={[...chosen]} {policies} ondone={() => (chosen = new Set())} />
   {/if}
+  <ChosenTools
+    things={[...chosen].map((id) => ({ id, kind: wanted.kind, name: nameOf(id) }))}
+    onnone={() => (chosen = new Set())}
+  />
   <Choice
     label="Subjects"
     options={kindOptions}

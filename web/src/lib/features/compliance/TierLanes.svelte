@@ -1,6 +1,7 @@
 <script lang="ts">
   import { createInfiniteQuery } from '@tanstack/svelte-query';
   import { formatAge, formatCount } from '$lib/format';
+  import ChosenTools from '$lib/ui/ChosenTools.svelte';
   import Pending from '$lib/ui/Pending.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
@@ -119,6 +120,12 @@
   {#if mayPlan && chosen.size > 0}
     <TierPick ids={[...chosen]} {tiers} ondone={() => (chosen = new Set())} />
   {/if}
+  <ChosenTools
+    things={rows
+      .filter((one) => chosen.has(one.id))
+      .map((one) => ({ id: one.id, kind: 'disk', name: one.name }))}
+    onnone={() => (chosen = new Set())}
+  />
 {/snippet}
 
 <h1 class="sr-only">{title}</h1>

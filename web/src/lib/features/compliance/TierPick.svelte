@@ -38,6 +38,7 @@
 <ProblemNote of="The tier" error={naming.error} />
 {#key naming.isSuccess}
   <Pick
+    class="w-36 shrink-0"
     label="Put into a tier"
     items={[
       { value: '', name: `put ${ids.length} into …` },

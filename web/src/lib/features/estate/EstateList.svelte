@@ -3,7 +3,7 @@
   import { page } from '$app/state';
   import { exactBytes, formatCount } from '$lib/format';
   import Menu from '$lib/ui/Menu.svelte';
-  import PutInto from '$lib/ui/PutInto.svelte';
+  import ChosenTools from '$lib/ui/ChosenTools.svelte';
   import Pending from '$lib/ui/Pending.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
@@ -169,15 +169,10 @@
   {/if}
 {/snippet}
 {#snippet tools()}
-  {#if chosen.size > 0}
-    <PutInto
-      things={[...chosen].map((id) => ({ id, kind, name: nameOfId.get(id) ?? `${kind} ${id}` }))}
-      class="min-h-6 text-xs underline"
-    />
-    <button class="min-h-6 text-xs underline" onclick={() => (chosen = new Set())}
-      >choose none</button
-    >
-  {/if}
+  <ChosenTools
+    things={[...chosen].map((id) => ({ id, kind, name: nameOfId.get(id) ?? `${kind} ${id}` }))}
+    onnone={() => (chosen = new Set())}
+  />
   <Menu label="Take along" shown="take along" class="w-40" buttonClass="text-xs underline min-h-6">
     {#snippet children(close)}
       {#each EXPORTS as as (as)}

@@ -3,6 +3,7 @@
   import { Button, Input } from 'flowbite-svelte';
   import { page } from '$app/state';
   import { textOf } from '$lib/ui/events';
+  import ChosenTools from '$lib/ui/ChosenTools.svelte';
   import Choice from '$lib/ui/Choice.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import type { Finding } from '$lib/api/client';
@@ -12,7 +13,7 @@
   import { pathOf } from '$lib/url/things';
   import { bearing, setQuery } from '$lib/url/bearing.svelte';
   import FeedsHead from './FeedsHead.svelte';
-  import { groupsOf, nameOf, ORDER } from './findings';
+  import { groupsOf, nameOf, ORDER, thingsOf } from './findings';
   import { findingCountsQuery, findingsHref, findingsQuery } from './queries';
 
   const wanted = $derived({
@@ -22,7 +23,9 @@
   });
   const findings = createInfiniteQuery(() => findingsQuery(wanted));
   const counts = createQuery(() => findingCountsQuery({ text: wanted.text, scope: wanted.scope }));
-  const shown = $derived(groupsOf(findings.data?.pages.flatMap((one) => one.results) ?? []));
+  const read = $derived(findings.data?.pages.flatMap((one) => one.results) ?? []);
+  const shown = $derived(groupsOf(read));
+  let chosen: Set<number> = $state.raw(new Set());
   const nOf = (kind: string) => counts.data?.find((one) => one.kind === kind)?.n ?? 0;
   const nAll = $derived((counts.data ?? []).reduce((sum, one) => sum + one.n, 0));
   const options = $derived([
@@ -69,6 +72,9 @@
 {/snippet}
 {#snippet since(finding: Finding)}<span class="text-ink-soft">{formatMoment(finding.found_at)}</span
   >{/snippet}
+{#snippet tools()}
+  <ChosenTools things={thingsOf(read, chosen)} onnone={() => (chosen = new Set())} />
+{/snippet}
 <svelte:head><title>Findings · Keel Mark</title></svelte:head>
 <section data-place="findings" class="flex h-full flex-col px-4 pt-2">
   <FeedsHead here="findings">
@@ -119,6 +125,8 @@
         nAll: wanted.kind ? nOf(wanted.kind) : nAll,
         ...pagesOf(findings),
       }}
+      choice={{ chosen, onchoose: (told) => (chosen = told) }}
+      {tools}
       rowPx={ROW_PX}
       empty={isNarrowed
         ? 'Nothing here in this scope, of this kind and text.'

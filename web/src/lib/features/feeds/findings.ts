@@ -1,4 +1,5 @@
 import type { Finding } from '$lib/api/client';
+import type { PutThing } from '$lib/ui/put.svelte';
 
 export interface Group {
   kind: string;
@@ -47,4 +48,10 @@ export function groupsOf(findings: Finding[]): Group[] {
         ]
       : [];
   });
+}
+
+/** What the chosen findings are about, each thing once, also where several tell of it. */
+export function thingsOf(findings: Finding[], chosen: ReadonlySet<number>): PutThing[] {
+  const told = findings.filter((finding) => chosen.has(finding.id)).map(({ entity }) => entity);
+  return [...new Map(told.map(({ id, kind, name }) => [id, { id, kind, name }])).values()];
 }

@@ -10,6 +10,7 @@
     limitRange,
     preferences,
   } from '$lib/format';
+  import ChosenTools from '$lib/ui/ChosenTools.svelte';
   import PoolGauge from '$lib/ui/PoolGauge.svelte';
   import RunwayAxis from '$lib/ui/RunwayAxis.svelte';
   import RunwayStrip from '$lib/ui/RunwayStrip.svelte';
@@ -138,11 +139,12 @@
   >
 {/snippet}
 {#snippet tools()}
-  {#if chosen.size > 0}
-    <button class="min-h-6 text-xs underline" onclick={() => onchoose(new Set())}
-      >choose none</button
-    >
-  {/if}
+  <ChosenTools
+    things={pools
+      .filter((pool) => chosen.has(pool.id))
+      .map((pool) => ({ id: pool.id, kind: 'pool', name: pool.name }))}
+    onnone={() => onchoose(new Set())}
+  />
   <a class="min-h-6 text-xs underline" href={exportHref} download="pools.csv">CSV</a>
 {/snippet}
 

@@ -2,6 +2,7 @@
   import { createInfiniteQuery } from '@tanstack/svelte-query';
   import { exactBytes, formatDay, kindWord, preferences } from '$lib/format';
   import DraughtGauge from '$lib/ui/DraughtGauge.svelte';
+  import ChosenTools from '$lib/ui/ChosenTools.svelte';
   import Pending from '$lib/ui/Pending.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import StateGlyph from '$lib/ui/StateGlyph.svelte';
@@ -127,6 +128,14 @@
       : `${isAhead && at && dayOfNumber(likely) <= at.day ? (row.cells.state === 'over' ? 'since ' : 'reached ') : ''}${formatDay(dayOfNumber(likely))}`}</span
   >
 {/snippet}
+{#snippet tools()}
+  <ChosenTools
+    things={rows
+      .filter((row) => chosen.has(row.id))
+      .map((row) => ({ id: row.id, kind: 'pool', name: row.name }))}
+    onnone={() => onchoose(new Set())}
+  />
+{/snippet}
 
 {#if told.error}
   <ProblemNote of="Pools" error={told.error} onretry={() => told.refetch()} class="mt-4" />
@@ -150,6 +159,7 @@
       'pool',
     )} lies in this scope on this day. Esc widens it by one step; t is today."
     isTall
+    {tools}
   />
 {:else}
   <Pending of="pools" class="pt-4" />

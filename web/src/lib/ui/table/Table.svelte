@@ -168,6 +168,12 @@
     choice.onchoose(chosen);
   }
 
+  function pick(index: number) {
+    const id = idAt(index);
+    if (choice?.onpreview && id !== null) choice.onpreview(id);
+    else choose(index, false);
+  }
+
   /** Arrows go from row to row, also to those that are not drawn yet. */
   async function onkeydown(event: KeyboardEvent) {
     // Keys may come faster than rows are drawn: the row that is on its way to the focus counts.
@@ -181,8 +187,7 @@
     }
     if (choice && at >= 0 && event.key === ' ') {
       event.preventDefault();
-      const id = idAt(at);
-      if (id !== null) choice.onpreview(id);
+      pick(at);
       return;
     }
     const moves: Record<string, number> = {
@@ -322,7 +327,7 @@
                 ? (event) => {
                     if ((event.target as Element).closest('a, button, input')) return;
                     if (event.shiftKey) choose(line.index, true);
-                    else choice.onpreview(Number(of.idOf(row)));
+                    else pick(line.index);
                   }
                 : undefined}
             >

@@ -69,7 +69,7 @@ export interface TableOrder {
 export interface TableChoice {
   chosen: ReadonlySet<number>;
   onchoose: (chosen: Set<number>) => void;
-  onpreview: (id: number) => void;
+  onpreview?: (id: number) => void; // without, a row is chosen by a click on it
 }
 
 export interface Sorted {
