@@ -7,7 +7,6 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 from scipy.special import ndtri
-from scipy.stats import qmc
 
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.forecast.noise import MEMORIES
@@ -218,6 +217,8 @@ def _noise(memory: int) -> Float32s:
 
 @lru_cache(maxsize=1)
 def _draws(n_shapes: int) -> Float64s:
+    from scipy.stats import qmc  # half a second that most processes never need
+
     sequence = qmc.Sobol(N_DRAWN, seed=SEED).random(N_PATHS)
     first = ndtri(np.clip(sequence, 1e-6, 1 - 1e-6))
     rest = np.random.default_rng(SEED).standard_normal((N_PATHS, n_shapes - N_DRAWN))

@@ -17,7 +17,7 @@ from keelmark.scenarios.api.told import (
     CommentRead,
     MoveKindRead,
     MovesWrite,
-    MoveWrite,
+    MovesPutIn,
     ScenarioBriefRead,
     ScenarioChangeWrite,
     ScenarioNameRead,
@@ -29,7 +29,7 @@ from keelmark.scenarios.api.told import (
 from keelmark.scenarios.models import MAX_NAME, MAX_NOTE, Scenario
 from keelmark.scenarios.selectors.kept import names_defined, scenario_for, scenarios_for
 from keelmark.scenarios.services.keeping import (
-    add_move,
+    add_moves,
     copy,
     draw_up,
     facts_of,
@@ -150,7 +150,7 @@ class ScenarioView(APIView):
 
 
 class MovesView(APIView):
-    """The moves of a scenario: all of them written, or one put in behind the others."""
+    """The moves of a scenario: all of them written, or some put in behind the others."""
 
     rights = {"PUT": Right.PLAN, "POST": Right.PLAN}
 
@@ -176,15 +176,16 @@ class MovesView(APIView):
     @extend_schema(
         operation_id="scenarios_moves_put_in",
         parameters=[SCENARIO],
-        request=MoveWrite,
+        request=MovesPutIn,
         responses={200: ScenarioRead, 400: Problem, 403: Problem, 404: Problem, 409: Problem},
     )
     def post(self, request: Request, scenario_id: int) -> Response:
-        form = MoveWrite(data=request.data)
+        form = MovesPutIn(data=request.data)
         form.is_valid(raise_exception=True)
-        made = add_move(
-            actor=actor_of(request), scenario_id=scenario_id, move=_move(form.validated_data)
-        )
+        made = add_moves(
+            actor=actor_of(request), scenario_id=scenario_id,
+            moves=[_move(one) for one in form.validated_data["moves"]],
+        )  # fmt: skip
         return _answer(request, made)
 
 

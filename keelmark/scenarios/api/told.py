@@ -175,6 +175,10 @@ class MovesWrite(serializers.Serializer[Record]):
     )
 
 
+class MovesPutIn(serializers.Serializer[Record]):
+    moves = MoveWrite(many=True, min_length=1)
+
+
 def parts_of(told: Parts) -> list[dict[str, Any]]:  # Any: JSON
     """Return a sentence as the API tells it."""
     return [{"bytes": one} if isinstance(one, int) else {"text": one} for one in told if one != ""]

@@ -93,14 +93,17 @@ def set_moves(
 
 
 @transaction.atomic
-def add_move(*, actor: User, scenario_id: int, move: dict[str, Any]) -> Scenario:  # Any: JSON
-    """Put one more move behind all others, whoever changed them meanwhile."""
+def add_moves(
+    *, actor: User, scenario_id: int, moves: list[dict[str, Any]],  # Any: JSON
+) -> Scenario:  # fmt: skip
+    """Put more moves behind all others, whoever changed them meanwhile; one change."""
     scenario = locked(actor, scenario_id, seen_version=None)
     before = standing_revision(scenario).moves
     scenario.revisions.filter(number__gt=scenario.at).delete()
     revision = _revise(
-        scenario, actor, moves=[*before, move], number=scenario.at + 1, what="a move put in"
-    )
+        scenario, actor, moves=[*before, *moves], number=scenario.at + 1,
+        what="a move put in" if len(moves) == 1 else f"{len(moves)} moves put in",
+    )  # fmt: skip
     _complete_baseline(scenario, revision)
     _audit_moves(actor, scenario, what=revision.what)
     return scenario

@@ -149,7 +149,7 @@ def test_what_was_accepted_is_not_changed_but_in_a_copy(api, mate, estate):
     path = f"/scenarios/{made['id']}"
     told = api.send("PUT", f"{path}/moves", seen=made["version"], what="x", moves=[])
     assert (told.status_code, told.json()["type"]) == (409, "/problems/accepted")
-    assert api.send("POST", f"{path}/moves", **extend(estate)).status_code == 409
+    assert api.send("POST", f"{path}/moves", moves=[extend(estate)]).status_code == 409
     named = mate.send("PATCH", path, seen=made["version"], name="Neap intake")
     assert named.status_code == 200
     assert mate.get("/reservations").json()[0]["for_name"] == "Neap intake"

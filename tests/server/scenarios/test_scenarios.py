@@ -82,9 +82,25 @@ def test_a_change_on_another_state_than_was_seen_is_refused_with_what_stands(api
 
 def test_a_move_is_put_in_from_anywhere_without_knowing_the_others(api, estate):
     made = drawn_up(api, extend(estate))
-    told = api.send("POST", f"/scenarios/{made['id']}/moves", **free(estate, "uuid.v0")).json()
+    told = api.send(
+        "POST", f"/scenarios/{made['id']}/moves", moves=[free(estate, "uuid.v0")]
+    ).json()
     assert kinds(told) == ["extend_pool", "free"]
     assert [one["number"] for one in told["moves"]] == [1, 2]
+
+
+def test_moves_that_belong_together_come_and_go_in_one_change(api, estate):
+    path = f"/scenarios/{drawn_up(api, extend(estate))['id']}"
+    both = [extend(estate), free(estate, "uuid.v0")]
+    told = api.send("POST", f"{path}/moves", moves=both).json()
+    assert (kinds(told), told["last_change"]) == (
+        ["extend_pool", "extend_pool", "free"],
+        "2 moves put in",
+    )
+    back = api.send("POST", f"{path}/steps", seen=told["version"], is_back=True).json()
+    assert kinds(back) == ["extend_pool"]
+    refused = api.send("POST", f"{path}/moves", moves=[])
+    assert refused.json()["errors"][0]["pointer"] == "#/moves"
 
 
 def test_numbers_stay_when_moves_are_put_in_another_order(api, estate):

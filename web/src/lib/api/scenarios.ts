@@ -49,24 +49,13 @@ export async function drawUp(client: QueryClient, name: string) {
   return made;
 }
 
-/** Put a move in behind all others, whoever changed them meanwhile. */
-export function putIn(scenarioId: number, move: Schemas['MoveWriteRequest']) {
-  const params = { path: { scenario_id: scenarioId } };
-  return bodyOf(api.POST('/api/v1/scenarios/{scenario_id}/moves', { params, body: move }));
-}
-
-type Ready = Pick<Schemas['MoveWriteRequest'], 'kind' | 'fields'>;
+type Ready = Pick<Schemas['MoveWriteRequest'], 'kind' | 'fields' | 'on'>;
 const NEXT_WEEK_DAYS = 7;
 
-/** Put ready moves in, a week from now; the scenario as it is with the last of them. */
-export async function putMoves(scenarioId: number, moves: Ready[]) {
-  let made;
-  for (const move of moves)
-    made = await putIn(scenarioId, {
-      ...move,
-      on: addDays(todayIso(), NEXT_WEEK_DAYS),
-      is_off: false,
-      note: '',
-    });
-  return made;
+/** Put moves in behind all others, whoever changed them meanwhile; a week from now unless dated. */
+export function putMoves(scenarioId: number, moves: Ready[]) {
+  const params = { path: { scenario_id: scenarioId } };
+  const on = addDays(todayIso(), NEXT_WEEK_DAYS);
+  const body = { moves: moves.map((one) => ({ on, is_off: false, note: '', ...one })) };
+  return bodyOf(api.POST('/api/v1/scenarios/{scenario_id}/moves', { params, body }));
 }

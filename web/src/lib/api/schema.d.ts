@@ -1775,9 +1775,9 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description The moves of a scenario: all of them written, or one put in behind the others. */
+        /** @description The moves of a scenario: all of them written, or some put in behind the others. */
         put: operations["scenarios_moves_set"];
-        /** @description The moves of a scenario: all of them written, or one put in behind the others. */
+        /** @description The moves of a scenario: all of them written, or some put in behind the others. */
         post: operations["scenarios_moves_put_in"];
         delete?: never;
         options?: never;
@@ -3910,6 +3910,9 @@ export interface components {
             after: components["schemas"]["StandRead"] | null;
             dates_before: components["schemas"]["EndDatesRead"];
             dates_after: components["schemas"]["EndDatesRead"];
+        };
+        MovesPutInRequest: {
+            moves: components["schemas"]["MoveWriteRequest"][];
         };
         MovesWriteRequest: {
             moves: components["schemas"]["MoveWriteRequest"][];
@@ -11441,7 +11444,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["MoveWriteRequest"];
+                "application/json": components["schemas"]["MovesPutInRequest"];
             };
         };
         responses: {

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import PutInto from './PutInto.svelte';
+  import ProblemNote from './ProblemNote.svelte';
   import type { PutThing } from './put.svelte';
 
   /** What may be done with the rows that are chosen in any list. */
@@ -11,6 +11,11 @@
 </script>
 
 {#if things.length > 0}
-  <PutInto {things} class="min-h-6 text-xs whitespace-nowrap underline" />
+  <!-- Nothing of it is loaded before something is chosen. -->
+  {#await import('./PutInto.svelte') then put}
+    <put.default {things} class="min-h-6 text-xs whitespace-nowrap underline" />
+  {:catch error}
+    <ProblemNote of="What scenarios take" {error} />
+  {/await}
   <button class="min-h-6 text-xs whitespace-nowrap underline" onclick={onnone}>choose none</button>
 {/if}

@@ -297,6 +297,8 @@ describe('what is dragged', () => {
     expect(names(pool, { ...pool, id: 8 })).toEqual([]);
     const vm = { ...pool, kind: 'vm' };
     expect(names(vm, { ...vm, id: 8 })).toEqual(['free']);
+    expect(names(vm, { ...pool, kind: 'volume' })).toEqual(['free']);
+    expect(names(vm, pool)).toEqual([]);
     expect(names()).toEqual([]);
   });
 });

@@ -24,7 +24,7 @@
       },
     }));
     const made = await putMoves(scenarioId, moves);
-    await goto(bearing.href(`/scenarios/${scenarioId}?move=${made?.moves.at(-1)?.number ?? ''}`));
+    await goto(bearing.href(`/scenarios/${scenarioId}?move=${made.moves.at(-1)?.number ?? ''}`));
   }
 </script>
 

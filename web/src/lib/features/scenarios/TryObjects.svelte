@@ -3,7 +3,7 @@
   import { Checkbox, Label } from 'flowbite-svelte';
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
-  import { drawUp, putIn } from '$lib/api/scenarios';
+  import { drawUp, putMoves } from '$lib/api/scenarios';
   import { formatDay, preferences } from '$lib/format';
   import { textOf } from '$lib/ui/events';
   import Field from '$lib/ui/Field.svelte';
@@ -49,7 +49,7 @@
       const scenario = into
         ? Number(into)
         : (await drawUp(client, `Objects in ${one.bucket.name}`)).id;
-      const made = await putIn(scenario, moveOf(asked.objects, one));
+      const made = await putMoves(scenario, [moveOf(asked.objects, one)]);
       await goto(bearing.href(`/scenarios/${scenario}?move=${made.moves.at(-1)?.number ?? ''}`));
     } catch (error) {
       refused = error instanceof Error ? error : new Error(String(error));

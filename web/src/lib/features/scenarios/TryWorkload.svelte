@@ -4,7 +4,7 @@
   import { page } from '$app/state';
   import { policiesQuery } from '$lib/api/promises';
   import { tenantsQuery } from '$lib/api/queries';
-  import { drawUp, putIn } from '$lib/api/scenarios';
+  import { drawUp, putMoves } from '$lib/api/scenarios';
   import { addDays, formatDay, preferences, todayIso } from '$lib/format';
   import Pending from '$lib/ui/Pending.svelte';
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
@@ -63,8 +63,7 @@
     };
     try {
       const scenario = into ? Number(into) : (await drawUp(client, workload.name)).id;
-      for (const first of extensionFor(one, on)) await putIn(scenario, first);
-      const made = await putIn(scenario, move);
+      const made = await putMoves(scenario, [...extensionFor(one, on), move]);
       await goto(bearing.href(`/scenarios/${scenario}?move=${made.moves.at(-1)?.number ?? ''}`));
     } catch (error) {
       refused = error instanceof Error ? error : new Error(String(error));

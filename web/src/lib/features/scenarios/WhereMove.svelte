@@ -5,7 +5,13 @@
   import ProblemNote from '$lib/ui/ProblemNote.svelte';
   import { bearing } from '$lib/url/bearing.svelte';
   import Candidates from './Candidates.svelte';
-  import { extensionFor, placementQuery, workloadOfMove, type Candidate } from './placements';
+  import {
+    extensionFor,
+    movesWithout,
+    placementQuery,
+    workloadOfMove,
+    type Candidate,
+  } from './placements';
   import { plain, setMoves, type Move, type Scenario } from './queries';
   import type { Changing } from './scenario.svelte';
 
@@ -37,7 +43,7 @@
     void changing.make(() =>
       setMoves(
         scenario,
-        plain(scenario.moves).flatMap((told) =>
+        plain(movesWithout(scenario.moves, move)).flatMap((told) =>
           told.number === move.number ? [...extensionFor(one, move.on), { ...told, fields }] : told,
         ),
         `${title} put elsewhere`,

@@ -114,6 +114,18 @@ export function extensionFor(one: Candidate, on: string): MoveWrite[] {
   ];
 }
 
+/** The moves without the extension that stands right before a work for the place it leaves. */
+export function movesWithout(moves: Move[], work: Move): Move[] {
+  const to = (one: Move, name = 'to') => (one.fields as Record<string, unknown>)[name];
+  const before = moves[moves.findIndex((one) => one.number === work.number) - 1];
+  const isForIt =
+    before?.kind === 'extend_datastore' &&
+    before.on === work.on &&
+    to(before, 'datastore') === to(work) &&
+    !moves.some((one) => one.number !== work.number && to(one) === to(work));
+  return isForIt ? moves.filter((one) => one !== before) : moves;
+}
+
 export function nameOf(one: Pick<Candidate, 'pool' | 'cluster' | 'datastore'>): string {
   return one.datastore ? one.datastore.name : one.pool.name;
 }

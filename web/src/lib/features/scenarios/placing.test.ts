@@ -17,11 +17,13 @@ import {
   amountOf,
   endOf,
   extensionFor,
+  movesWithout,
   missesOf,
   reasonOf,
   type Candidate,
   type Margin,
 } from './placements';
+import type { Move } from './queries';
 import { disksText, formOf as workloadForm, workloadOf } from './workload';
 
 const TIB = 1024 ** 4;
@@ -108,6 +110,34 @@ describe('a place', () => {
     ]);
     expect(extensionFor({ ...one, extends_bytes: 0 }, '2027-03-01')).toEqual([]);
     expect(extensionFor({ ...one, datastore: null }, '2027-03-01')).toEqual([]);
+  });
+
+  describe('of work that is put elsewhere', () => {
+    const made = (number: number, kind: string, fields: object, on = '2027-03-01') =>
+      ({ number, kind, fields, on }) as Move;
+    const work = made(2, 'place', { to: 7 });
+
+    test.each([
+      ['goes what it alone wanted', [made(1, 'extend_datastore', { datastore: 7 }), work], [2]],
+      [
+        'stays what is of another day',
+        [made(1, 'extend_datastore', { datastore: 7 }, '2027-02-01'), work],
+        [1, 2],
+      ],
+      [
+        'stays what is of another place',
+        [made(1, 'extend_datastore', { datastore: 8 }), work],
+        [1, 2],
+      ],
+      [
+        'stays what others want too',
+        [made(1, 'extend_datastore', { datastore: 7 }), work, made(3, 'place', { to: 7 })],
+        [1, 2, 3],
+      ],
+      ['stays all where nothing is before it', [work], [2]],
+    ])('%s', (_, moves, left) => {
+      expect(movesWithout(moves, work).map((one) => one.number)).toEqual(left);
+    });
   });
 
   test('says by what it is ranked, and what it misses', () => {
