@@ -16,8 +16,8 @@ from keelmark.core.scenario.moves import MOVES, Ask, Form
 from keelmark.scenarios.api.told import (
     CommentRead,
     MoveKindRead,
-    MovesWrite,
     MovesPutIn,
+    MovesWrite,
     ScenarioBriefRead,
     ScenarioChangeWrite,
     ScenarioNameRead,
