@@ -115,6 +115,8 @@ def is_distrust(exc: Exception) -> bool:
 
 def trust_of(far_end: FarEnd) -> ssl.SSLContext:
     """Return a context that verifies against the own authority, or the system's."""
+    if not far_end.ca_certificate and all(one.startswith("http:") for one in far_end.addresses):
+        return ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)  # trusts nobody: all it may meet is plain
     try:
         return ssl.create_default_context(cadata=far_end.ca_certificate or None)
     except ssl.SSLError as exc:

@@ -176,7 +176,7 @@ class MovesWrite(serializers.Serializer[Record]):
 
 
 class MovesPutIn(serializers.Serializer[Record]):
-    moves = MoveWrite(many=True, min_length=1)
+    moves = serializers.ListField(child=MoveWrite(), min_length=1)
 
 
 def parts_of(told: Parts) -> list[dict[str, Any]]:  # Any: JSON

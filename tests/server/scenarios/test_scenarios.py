@@ -141,7 +141,7 @@ def test_a_move_that_cannot_be_is_kept_and_says_why(api, estate):
         [("on", "its day has been")],
         [("pool", "it is not there on this day")],
     ]
-    assert made["moves"][0]["faults"][0]["would_be"] == "free or move those first"
+    assert made["moves"][0]["faults"][0]["would_be"] == "free or migrate those first"
     assert api.get("/scenarios").json()[0]["n_barred"] == 3
 
 
