@@ -20,7 +20,7 @@ from keelmark.scenarios.api.orders import (
     OrderStepView,
     OrderView,
 )
-from keelmark.scenarios.api.outcomes import OutcomeView, ScenarioCourseView
+from keelmark.scenarios.api.outcomes import OutcomeView, ScenarioCourseView, TrialOutcomeView
 from keelmark.scenarios.api.placements import PlacementView
 from keelmark.scenarios.api.prices import PricesView
 from keelmark.scenarios.api.scenarios import (
@@ -75,4 +75,5 @@ urlpatterns = [
     ),
     path(f"{ONE}/course/<int:entity_id>", ScenarioCourseView.as_view(), name="scenario-course"),
     path(f"{ONE}/outcome", OutcomeView.as_view(), name="scenario-outcome"),
+    path("placements/outcome", TrialOutcomeView.as_view(), name="placement-outcome"),
 ]

@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 from keelmark.core.placement.answer import answer, runways_with
 from keelmark.core.placement.ground import SpaceColumns
 from keelmark.core.placement.hurdles import Check, hurdles_of
-from keelmark.core.placement.ranking import Weights
-from keelmark.core.placement.workloads import Apart, DiskAsked
+from keelmark.core.placement.ranking import Weights, groups_of
+from keelmark.core.placement.workloads import KEPT_APART, Apart, DiskAsked
 from keelmark.core.units import GIB, TIB
 from tests.core.grounds import HORIZON, drawn_workload, ground_of, workload_of
 from tests.core.outlooks import make_outlook
@@ -19,8 +19,8 @@ from tests.core.outlooks import make_outlook
 seeds = st.integers(0, 10_000)
 
 
-def told(seed, **facts):
-    workload = replace(drawn_workload(seed), apart=Apart.ANYHOW, **facts)
+def told(seed, *, apart=Apart.ANYHOW, **facts):
+    workload = replace(drawn_workload(seed), apart=apart, **facts)
     ground = ground_of(seed)
     return ground, workload, answer(ground, workload, weights=Weights(), horizon_days=HORIZON)
 
@@ -41,9 +41,25 @@ def test_places_that_take_all_of_it_come_first_and_every_test_is_told(seed):
     assert missed == sorted(missed)
 
 
-@given(seed=seeds)
-def test_what_goes_over_several_places_is_never_more_than_fits_in_all(seed):
-    _, workload, found = told(seed)
+@given(seed=seeds, apart=st.sampled_from(KEPT_APART), n_vms=st.integers(1, 8))
+def test_kept_apart_a_place_is_asked_for_one_and_no_two_lie_together(seed, apart, n_vms):
+    ground, workload, found = told(seed, apart=apart, n_vms=n_vms)
+    one = answer(
+        ground, replace(workload, n_vms=1, apart=Apart.TOGETHER), weights=Weights(),
+        horizon_days=HORIZON,
+    )  # fmt: skip
+    assert [(a.place, a.rank, a.margins) for a in found.candidates] == [
+        (b.place, b.rank, b.margins) for b in one.candidates
+    ]
+    assert all(a.n_fit <= 1 for a in found.candidates)
+    placed = found.spread.placed
+    groups = groups_of(ground)[KEPT_APART.index(apart)][placed.place]
+    assert placed.n_units.tolist() == [1] * len(set(groups.tolist()))
+
+
+@given(seed=seeds, apart=st.sampled_from(Apart))
+def test_what_goes_over_several_places_is_never_more_than_fits_in_all(seed, apart):
+    _, workload, found = told(seed, apart=apart)
     n_placed = int(found.spread.placed.n_units.sum())
     assert n_placed <= min(workload.n_vms, found.n_fit)
     assert found.n_fit <= sum(one.n_fit for one in found.candidates)

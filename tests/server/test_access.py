@@ -282,6 +282,7 @@ def test_a_token_reads_as_its_person_and_is_kept_as_a_digest_alone(planner):
     [
         ([Scope.READ], "get", "/pools", 200),
         ([Scope.READ], "post", "/placements", 403),
+        ([Scope.READ], "post", "/placements/outcome", 403),
         ([Scope.WRITE], "get", "/pools", 403),
         ([Scope.PUSH], "get", "/pools", 403),
         ([Scope.PUSH], "post", "/feeds/1/documents", 400),

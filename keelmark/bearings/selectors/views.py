@@ -108,13 +108,16 @@ class View:
             raise SiftError(exc) from exc
 
 
-def view_for(actor: User, *, bearing: Bearing) -> View:
-    """Return what a person looks at; raise SiftError where the sift cannot be read."""
+def view_for(actor: User, *, bearing: Bearing, tried: Planned | None = None) -> View:
+    """Return what a person looks at; raise SiftError where the sift cannot be read.
+
+    With ``tried`` that is planned, and not what the scenario of the bearing has.
+    """
     try:
         node = parse(bearing.scope)
     except SiftFault as exc:
         raise SiftError(exc) from exc
-    planned = planned_for(actor, bearing.scenario_id)
+    planned = tried or planned_for(actor, bearing.scenario_id)
     reading = reading_at(day=bearing.day, quantile=bearing.quantile, planned=planned)
     return View(
         bearing=bearing,

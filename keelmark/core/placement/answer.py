@@ -12,8 +12,8 @@ from keelmark.core.placement.assigning import Assigned
 from keelmark.core.placement.extending import Extension, extension_of
 from keelmark.core.placement.ground import Ground, PoolColumns
 from keelmark.core.placement.hurdles import Check, Hurdles, hurdles_of
-from keelmark.core.placement.ranking import Weights, left_by, place_together, scores
-from keelmark.core.placement.workloads import Apart, Workload
+from keelmark.core.placement.ranking import Weights, groups_of, left_by, place_together, scores
+from keelmark.core.placement.workloads import KEPT_APART, Apart, Workload
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -89,9 +89,10 @@ def answer(ground: Ground, workload: Workload, *, weights: Weights, horizon_days
     -------
     Answer
         What must be extended first is told after what takes it as it is, what cannot take it after
-        both, that first which misses the fewest tests.
+        both, that first which misses the fewest tests. Where no two may lie together a candidate is
+        asked for one, and the spread tells how all of them go.
     """
-    whole = replace(workload, apart=Apart.TOGETHER)
+    whole = workload.at_one_place
     loose = replace(
         workload, apart=Apart.ANYHOW if workload.apart is Apart.TOGETHER else workload.apart
     )
@@ -103,6 +104,11 @@ def answer(ground: Ground, workload: Workload, *, weights: Weights, horizon_days
     clears = hurdles.clears()[0] | (extends > 0)
     units = hurdles_of(ground, [loose], horizon_days=horizon_days)
     n_fit, stops = units.units_that_fit()
+    n_in_all = _all_that_fit(ground, n_fit[0], units)
+    if workload.apart in KEPT_APART:
+        n_fit = np.minimum(n_fit, 1)
+        of = groups_of(ground)[KEPT_APART.index(workload.apart)]
+        n_in_all = min(n_in_all, len(np.unique(of[n_fit[0] > 0])))
     margins = _margins(hurdles)
     for place in np.flatnonzero(extends).tolist():
         margins[place] = _extended(margins[place], extension, place=place)
@@ -126,9 +132,7 @@ def answer(ground: Ground, workload: Workload, *, weights: Weights, horizon_days
             )
         )
     _, spread = place_together(ground, [loose], weights=weights, horizon_days=horizon_days)
-    return Answer(
-        candidates=tuple(candidates), spread=spread, n_fit=_all_that_fit(ground, n_fit[0], units)
-    )
+    return Answer(candidates=tuple(candidates), spread=spread, n_fit=n_in_all)
 
 
 def _extended(
@@ -213,14 +217,14 @@ def _all_that_fit(ground: Ground, n_fit: Int64s, units: Hurdles) -> int:
 def runways_with(
     ground: Ground, workload: Workload, *, pools: Int64s, horizon_days: int
 ) -> tuple[Runway, Runway]:
-    """Return the runways of some pools as they are, and with all of a workload on each.
+    """Return the runways of some pools as they are, and with a workload on each.
 
-    Both (n,), days from today; a workload of nothing moves no date.
+    As much of it as one place takes. Both (n,), days from today; a workload of nothing moves no date.
     """
     columns = ground.pools
     ages = columns.age_days[pools]
     n_days = horizon_days + int(ages.max(initial=0))
-    written = replace(workload, apart=Apart.TOGETHER).written_on(np.arange(1, horizon_days + 1))
+    written = workload.at_one_place.written_on(np.arange(1, horizon_days + 1))
     if workload.is_from_allotment:
         written = np.zeros(len(written))  # it is held already
     since = np.arange(n_days)[None, :] - ages[:, None]

@@ -14,11 +14,10 @@ from keelmark.core.placement.assigning import Assigned, assign
 from keelmark.core.placement.ground import Ground
 from keelmark.core.placement.hurdles import Check, Hurdles, hurdles_of
 from keelmark.core.placement.question import Limit, Question
-from keelmark.core.placement.workloads import Apart, Demands, Workload
+from keelmark.core.placement.workloads import KEPT_APART, Demands, Workload
 from keelmark.core.units import TIB
 
 PREFERENCE: Final = 0.25  # of the worth of a unit: the best place against the worst that clears
-GROUPS: Final = (Apart.POOL, Apart.ARRAY, Apart.SITE)
 
 
 class Aim(StrEnum):
@@ -134,6 +133,11 @@ def ranked(clears: Bools, score: Float64s) -> list[Int64s]:
     ]
 
 
+def groups_of(ground: Ground) -> tuple[Int64s, ...]:
+    """Return what each place is of, (n_places,) each, for every way to keep VMs apart."""
+    return ground.pool, ground.array, ground.site
+
+
 def place_together(
     ground: Ground, workloads: Sequence[Workload], *, weights: Weights, horizon_days: int
 ) -> tuple[Hurdles, Assigned]:
@@ -149,7 +153,6 @@ def place_together(
     promised = hurdles.demands.promised_bytes
     share = promised / promised.mean() if len(promised) else promised
     worth = share[:, None] * (1 + PREFERENCE * score)
-    site = ground.site
     question = Question(
         worth=np.where(hurdles.clears(), worth, -np.inf),
         units=hurdles.demands.units,
@@ -160,9 +163,12 @@ def place_together(
             for one in hurdles.limits
         ],
         apart=np.array(
-            [GROUPS.index(one.apart) if one.apart in GROUPS else NOWHERE for one in workloads],
+            [
+                KEPT_APART.index(one.apart) if one.apart in KEPT_APART else NOWHERE
+                for one in workloads
+            ],
             dtype=np.int64,
         ),
-        groups=(ground.pool, ground.array, site),
+        groups=groups_of(ground),
     )  # fmt: skip
     return hurdles, assign(question)

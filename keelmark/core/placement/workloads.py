@@ -1,7 +1,7 @@
 """What is to be placed: VMs with their disks, for how long, and what they ask of a place."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Final
 
@@ -24,6 +24,9 @@ class Apart(StrEnum):
     POOL = "pool"  # no two on one pool
     ARRAY = "array"
     SITE = "site"
+
+
+KEPT_APART: Final = (Apart.POOL, Apart.ARRAY, Apart.SITE)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -113,6 +116,12 @@ class Workload:
             )
         if self.n_vms * sum(disk.size_bytes for disk in self.disks) > MAX_BYTES:
             raise RangeError(argument="disks", found="all", wanted="together at most 8 EiB")
+
+    @property
+    def at_one_place(self) -> "Workload":
+        """What is asked of one place: all of it, one VM where no two may lie together."""
+        n_vms = 1 if self.apart in KEPT_APART else self.n_vms
+        return replace(self, n_vms=n_vms, apart=Apart.TOGETHER)
 
     @property
     def n_units(self) -> int:

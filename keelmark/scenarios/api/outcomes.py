@@ -1,6 +1,7 @@
 """What scenarios do over the API, side by side with the estate as it is."""
 
 from dataclasses import asdict, replace
+from typing import Any
 
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -11,18 +12,29 @@ from rest_framework.views import APIView
 
 from keelmark.access.api.base import Problem, Record, actor_of
 from keelmark.access.errors import wrong_field
+from keelmark.access.rights import Right
 from keelmark.bearings.api.asked import BEARING, ID_DIGITS, AtRead, at_told, bearing_of
-from keelmark.bearings.selectors.views import view_for
+from keelmark.bearings.selectors.picture import drawn_of
+from keelmark.bearings.selectors.views import View, view_for
 from keelmark.forecasts.api.pools import Int64Field
 from keelmark.forecasts.api.standing import ENTITY
-from keelmark.scenarios.api.scenarios import SCENARIO
-from keelmark.scenarios.api.told import EndRead
+from keelmark.scenarios.api.placements import TRIALS
+from keelmark.scenarios.api.scenarios import SCENARIO, move_told
+from keelmark.scenarios.api.told import EndRead, MovesPutIn
 from keelmark.scenarios.selectors.courses import course_for
-from keelmark.scenarios.selectors.kept import drawn, scenario_for, standing_revision
-from keelmark.scenarios.selectors.outcomes import broken_in, figures_of, outcome_of
+from keelmark.scenarios.selectors.kept import drawn, scenario_for, standing_revision, trying
+from keelmark.scenarios.selectors.outcomes import (
+    Before,
+    Broken,
+    Outcome,
+    broken_in,
+    figures_of,
+    outcome_of,
+)
 from keelmark.scenarios.selectors.prices import currency_of_prices
 
 MOST_BESIDE = 3  # four side by side
+TRIED = 0  # in the place of a scenario's id: what is kept nowhere
 BESIDE = OpenApiParameter(
     "beside", OpenApiTypes.STR, description=f"up to {MOST_BESIDE} other scenarios, with commas"
 )
@@ -36,7 +48,9 @@ class ClusterBerthsRead(serializers.Serializer[Record]):
 
 
 class OutcomeLineRead(serializers.Serializer[Record]):
-    scenario_id = serializers.IntegerField(allow_null=True, help_text="null: as it is")
+    scenario_id = serializers.IntegerField(
+        allow_null=True, help_text="null: as it is; 0: what is tried"
+    )
     name = serializers.CharField()
     n_berths = serializers.IntegerField(allow_null=True)
     n_unknown_clusters = serializers.IntegerField()
@@ -151,8 +165,7 @@ class OutcomeView(APIView):
         actor, bearing = actor_of(request), bearing_of(request)
         as_it_is = view_for(actor, bearing=replace(bearing, scenario_id=None))
         broken = broken_in(as_it_is)
-        lines = [{"scenario_id": None, "name": "as it is", "spends": 0.0, "n_barred": 0,
-                  **asdict(figures_of(as_it_is, broken=broken))}]  # fmt: skip
+        lines = [_as_it_is(as_it_is, broken=broken)]
         answers = []
         for one in [scenario_id, *_beside(request, without=scenario_id)]:
             scenario = scenario_for(actor, one)
@@ -161,19 +174,65 @@ class OutcomeView(APIView):
                 view, as_it_is=as_it_is, was_broken=broken, drawn=drawn(standing_revision(scenario))
             )
             answers.append((view, told))
-            lines.append(
-                {
-                    "scenario_id": one, "name": scenario.name, "spends": told.spends,
-                    "n_barred": told.n_barred, **asdict(told.figures),
-                }
-            )  # fmt: skip
-        view, told = answers[0]
-        answer = {
-            "at": at_told(view), "lines": lines, "currency": currency_of_prices(),
-            "moved": [asdict(one) for one in told.moved], "n_moved": told.n_moved,
-            "turned": [asdict(one) for one in told.turned], "n_turned": told.n_turned,
-        }  # fmt: skip
-        return Response(OutcomeRead(answer).data)
+            lines.append(_line(told, scenario_id=one, name=scenario.name))
+        return _answer(*answers[0], lines=lines)
+
+
+class TrialOutcomeView(APIView):
+    """What moves would do that are kept nowhere, alone or behind those of a scenario."""
+
+    rights = {"POST": Right.PLAN}
+    rations = {"POST": TRIALS}
+
+    @extend_schema(
+        operation_id="placement_outcome",
+        parameters=[*BEARING],
+        request=MovesPutIn,
+        responses={200: OutcomeRead, 400: Problem, 404: Problem, 422: Problem},
+    )
+    def post(self, request: Request) -> Response:
+        form = MovesPutIn(data=request.data)
+        form.is_valid(raise_exception=True)
+        actor, bearing = actor_of(request), bearing_of(request)
+        as_it_is = view_for(actor, bearing=replace(bearing, scenario_id=None))
+        broken = broken_in(as_it_is)
+        lines, before = [_as_it_is(as_it_is, broken=broken)], None
+        if bearing.scenario_id is not None:
+            scenario = scenario_for(actor, bearing.scenario_id)
+            stood = view_for(actor, bearing=bearing)
+            before = Before(
+                view=stood, drawn=drawn(standing_revision(scenario)), broken=broken_in(stood)
+            )
+            told = outcome_of(stood, as_it_is=as_it_is, was_broken=broken, drawn=before.drawn)
+            lines.append(_line(told, scenario_id=scenario.pk, name=scenario.name))
+        tried = trying(
+            actor, bearing.scenario_id, [move_told(one) for one in form.validated_data["moves"]]
+        )
+        view = view_for(actor, bearing=bearing, tried=tried)
+        told = outcome_of(
+            view, as_it_is=as_it_is, was_broken=broken, drawn=drawn_of(tried), before=before
+        )
+        lines.append(_line(told, scenario_id=TRIED, name="with it"))
+        return _answer(view, told, lines=lines)
+
+
+def _as_it_is(view: View, *, broken: Broken) -> dict[str, Any]:  # Any: JSON
+    return {"scenario_id": None, "name": "as it is", "spends": 0.0, "n_barred": 0,
+            **asdict(figures_of(view, broken=broken))}  # fmt: skip
+
+
+def _line(told: Outcome, *, scenario_id: int, name: str) -> dict[str, Any]:  # Any: JSON
+    return {"scenario_id": scenario_id, "name": name, "spends": told.spends,
+            "n_barred": told.n_barred, **asdict(told.figures)}  # fmt: skip
+
+
+def _answer(view: View, told: Outcome, *, lines: list[dict[str, Any]]) -> Response:  # Any: JSON
+    answer = {
+        "at": at_told(view), "lines": lines, "currency": currency_of_prices(),
+        "moved": [asdict(one) for one in told.moved], "n_moved": told.n_moved,
+        "turned": [asdict(one) for one in told.turned], "n_turned": told.n_turned,
+    }  # fmt: skip
+    return Response(OutcomeRead(answer).data)
 
 
 def _beside(request: Request, *, without: int) -> list[int]:

@@ -106,7 +106,7 @@ class ScenariosView(APIView):
         told = form.validated_data
         made = draw_up(
             actor=actor_of(request), name=told["name"], note=told["note"],
-            is_shared=told["is_shared"], moves=[_move(one) for one in told["moves"]],
+            is_shared=told["is_shared"], moves=[move_told(one) for one in told["moves"]],
         )  # fmt: skip
         return _answer(request, made, status=201)
 
@@ -168,7 +168,7 @@ class MovesView(APIView):
         form.is_valid(raise_exception=True)
         made = set_moves(
             actor=actor_of(request), scenario_id=scenario_id,
-            moves=[_move(one) for one in form.validated_data["moves"]],
+            moves=[move_told(one) for one in form.validated_data["moves"]],
             what=form.validated_data["what"], seen_version=wanted_version(request),
         )  # fmt: skip
         return _answer(request, made)
@@ -184,7 +184,7 @@ class MovesView(APIView):
         form.is_valid(raise_exception=True)
         made = add_moves(
             actor=actor_of(request), scenario_id=scenario_id,
-            moves=[_move(one) for one in form.validated_data["moves"]],
+            moves=[move_told(one) for one in form.validated_data["moves"]],
         )  # fmt: skip
         return _answer(request, made)
 
@@ -269,7 +269,8 @@ class ScenarioCommentsView(APIView):
         return Response(CommentRead(told).data, status=201)
 
 
-def _move(told: dict[str, Any]) -> dict[str, Any]:  # Any: a validated form
+def move_told(told: dict[str, Any]) -> dict[str, Any]:  # Any: a validated form
+    """Return a move as it is kept."""
     return {**told, "on": told["on"].isoformat()} if "on" in told else dict(told)
 
 

@@ -1,8 +1,10 @@
 """Scenarios as they are kept, for whom they are, and their moves as the core knows them."""
 
+import json
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
+from hashlib import sha256
 from typing import Any
 
 from django.contrib.auth.models import User
@@ -11,7 +13,7 @@ from rest_framework.exceptions import NotFound
 
 from keelmark.access.rights import Right, has_right
 from keelmark.access.selectors import sees_all
-from keelmark.bearings.selectors.picture import Drawn, day_of, drawn_of
+from keelmark.bearings.selectors.picture import Drawn, day_of, drawn_of, newest_estate
 from keelmark.compliance.selectors.definitions import standing_policies
 from keelmark.compliance.selectors.tiers import standing_tiers
 from keelmark.core.days import EPOCH
@@ -89,13 +91,16 @@ class PlannedMoves:
     without: int | None = None  # the number of a move that is left out
     # By allotment, how much of it is being provisioned for them: that is their own.
     draws: tuple[tuple[int, int], ...] = ()
+    tried: str = ""  # what is put behind them and kept nowhere, as a digest
 
     @property
     def key(self) -> str:
         """Return what tells this version from any other."""
         left_out = "" if self.without is None else f"-{self.without}"
         drawn = "".join(f"+{pk}:{n_bytes}" for pk, n_bytes in self.draws)
-        return f"{self.scenario_id}.{self.revision}{left_out}{drawn}"
+        return (
+            f"{self.scenario_id}.{self.revision}{left_out}{drawn}{self.tried and '?'}{self.tried}"
+        )
 
     def compiled(self, estate: Estate) -> Compiled:
         """Return what they do to an estate; what is held for them is not there twice."""
@@ -144,6 +149,21 @@ def planned_in(revision: ScenarioRevision) -> PlannedMoves:
         moves=tuple(dated(revision.moves)),
         draws=draws_of(revision.scenario_id),
     )
+
+
+def trying(actor: User, scenario_id: int | None, moves: Moves) -> PlannedMoves:
+    """Return moves behind those of a scenario, or alone, as they would be if they were kept."""
+    base = PlannedMoves(scenario_id=0, revision=0, moves=())
+    if scenario_id is not None:
+        base = planned_for(actor, scenario_id)
+    first = max((one.number for one in base.moves), default=0) + 1
+    today = EPOCH + timedelta(days=newest_estate().day)
+    more = [
+        {"on": today.isoformat(), **one, "number": first + place}
+        for place, one in enumerate(moves)
+    ]  # fmt: skip
+    digest = sha256(json.dumps(more, sort_keys=True).encode()).hexdigest()
+    return replace(base, moves=(*base.moves, *dated(more)), tried=digest)
 
 
 def planned_for(actor: User, scenario_id: int) -> PlannedMoves:

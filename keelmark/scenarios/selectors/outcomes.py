@@ -1,7 +1,7 @@
 """What scenarios do, side by side and beside the estate as it is."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
 import numpy as np
@@ -24,7 +24,7 @@ from keelmark.core.policy.states import BROKEN
 from keelmark.core.prices import costs_of_objects, costs_of_pools, sum_of
 from keelmark.core.qos import IoState
 from keelmark.core.scenario.effects import OfRow
-from keelmark.core.scenario.outcome import Ends, exposed, past_limit
+from keelmark.core.scenario.outcome import exposed, past_limit
 from keelmark.forecasts.berths.counting import reference_vm
 from keelmark.scenarios.selectors.kept import PlannedMoves
 from keelmark.scenarios.selectors.prices import standing_prices
@@ -166,11 +166,36 @@ def figures_of(view: View, *, broken: Broken) -> Figures:
     )
 
 
-def outcome_of(view: View, *, as_it_is: View, was_broken: Broken, drawn: Drawn) -> Outcome:
-    """Return what a scenario does, by the same reading of it as every screen has."""
-    moved, n_moved = _moved(view, as_it_is=as_it_is, drawn=drawn)
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Before:
+    """What a plan is told beside: another one that it goes on from."""
+
+    view: View
+    drawn: Drawn
+    broken: Broken
+
+    def row_of(self, kind: str, row: int, *, of: Drawn) -> int | None:
+        """Return the row that a row of another plan's has here; what is born is found by its id."""
+        here, there = (one.compiled.estate.table(kind).ids for one in (self.drawn, of))
+        if row < len(here) and here[row] == there[row]:
+            return row
+        found = np.flatnonzero(here == there[row])
+        return int(found[0]) if len(found) else None
+
+
+def outcome_of(
+    view: View, *, as_it_is: View, was_broken: Broken, drawn: Drawn, before: Before | None = None
+) -> Outcome:  # fmt: skip
+    """Return what a scenario does, by the same reading of it as every screen has.
+
+    With ``before`` what moves and what turns is what does so from there on.
+    """
+    moved, n_moved = _moved(view, as_it_is=as_it_is, drawn=drawn, before=before)
     broken = broken_in(view)
-    turned, n_turned = _turned(view, broken=broken, was_broken=was_broken)
+    turned, n_turned = _turned(
+        view, broken=broken, was=before.view if before else as_it_is,
+        was_broken=before.broken if before else was_broken,
+    )  # fmt: skip
     return Outcome(
         figures=figures_of(view, broken=broken),
         moved=moved, n_moved=n_moved, turned=turned, n_turned=n_turned,
@@ -243,7 +268,9 @@ def name_of(reading: Reading, kind: str, row: int) -> str:
     return f"{reading.estate.table('array').names[array]} · {table.names[row]}"
 
 
-def _moved(view: View, *, as_it_is: View, drawn: Drawn) -> tuple[list[Moved], int]:
+def _moved(
+    view: View, *, as_it_is: View, drawn: Drawn, before: Before | None
+) -> tuple[list[Moved], int]:
     """What a plan touches, the one that ends first with it first."""
     found: list[tuple[float, str, int]] = []
     told = drawn.compiled
@@ -259,20 +286,41 @@ def _moved(view: View, *, as_it_is: View, drawn: Drawn) -> tuple[list[Moved], in
         found += [
             (early, kind, row)
             for early, row in zip(days.tolist(), ends.rows.tolist(), strict=True)
-            if shown[row] and ((kind, row) not in others or _differ(ends, row))
+            if shown[row] and ((kind, row) not in others or _differ(ends.before, ends.after, row))
         ]
     found.sort()
-    return [_told(view, as_it_is, drawn, kind, row) for _, kind, row in found[:MOST_ENDS]], len(
-        found
+    if before is None:
+        some = [_told(view, as_it_is, drawn, kind, row) for _, kind, row in found[:MOST_ENDS]]
+        return some, len(found)
+    every = [_told_from(view, drawn, before, kind, row) for _, kind, row in found]
+    differing = [one for one in every if one is not None]
+    return differing[:MOST_ENDS], len(differing)
+
+
+def _told_from(view: View, drawn: Drawn, before: Before, kind: str, row: int) -> Moved | None:
+    """What moves from a plan on to another; None where both do the same to it."""
+    there = before.row_of(kind, row, of=drawn)
+    told = _told(view, before.view, drawn, kind, row)
+    if there is None:
+        return told
+    ends = before.drawn.ends.get(kind)
+    estate = before.drawn.compiled.estate
+    dates = (
+        dates_in(ends.after, there, lead=told.lead_time_days, day=estate.day)
+        if ends is not None and there in ends.rows
+        else told.dates_before
     )
+    reading = before.view.reading
+    stood = _stand(reading, kind, there) if reading.is_there[kind][there] else None
+    if (stood, dates) == (told.after, told.dates_after):
+        return None
+    return replace(told, before=stood, dates_before=dates)
 
 
-def _differ(ends: Ends, row: int) -> bool:
+def _differ(before: Runway, after: Runway, row: int) -> bool:
     names = ("early_days", "likely_days", "late_days")
-    before, after = (
-        [float(getattr(way, name)[row]) for name in names] for way in (ends.before, ends.after)
-    )
-    return not np.allclose(before, after, atol=0.5, equal_nan=True)
+    one, other = ([float(getattr(way, name)[row]) for name in names] for way in (before, after))
+    return not np.allclose(one, other, atol=0.5, equal_nan=True)
 
 
 def _seen_either(view: View, as_it_is: View, kind: str) -> Bools:
@@ -333,16 +381,17 @@ def dates_in(way: Runway, row: int, *, lead: int, day: int) -> Dates:
     )  # fmt: skip
 
 
-def _turned(view: View, *, broken: Broken, was_broken: Broken) -> tuple[list[Turned], int]:
+def _turned(
+    view: View, *, broken: Broken, was: View, was_broken: Broken
+) -> tuple[list[Turned], int]:  # fmt: skip
     """Whose promises a scenario breaks, and whose it keeps again; the broken first."""
     told: list[Turned] = []
     n = 0
     for kind in SUBJECTS:
-        after, before = broken[kind], was_broken[kind]
-        was = np.zeros(len(after), dtype=np.bool_)
-        was[: len(before)] = before
         table = view.reading.estate.table(kind)
-        for rows, is_broken in ((after & ~was, True), (was & ~after, False)):
+        ids = was.reading.estate.table(kind).ids[was_broken[kind]]
+        after, before = broken[kind], np.isin(table.ids, ids)
+        for rows, is_broken in ((after & ~before, True), (before & ~after, False)):
             turned: Int64s = np.flatnonzero(rows)
             n += len(turned)
             told += [

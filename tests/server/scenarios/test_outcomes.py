@@ -146,6 +146,47 @@ def test_exposure_and_promises_broken_are_told_beside_those_as_it_is(api, estate
     assert [(one["name"], one["is_broken"]) for one in told["turned"]] == [("seabed-1", True)]
 
 
+def tried(api, *moves, days=90, **query):
+    asked = "&".join(f"{name}={told}" for name, told in {"at": ahead(days), **query}.items())
+    told = api.send("POST", f"/placements/outcome?{asked}", moves=list(moves))
+    assert told.status_code == 200, told.content
+    return told.json()
+
+
+@pytest.mark.parametrize("days", [0, 4, 90])
+@pytest.mark.parametrize("stood", [[], ["extend"], ["place", "extend"]])
+def test_what_is_tried_is_computed_as_what_is_planned(api, estate, stood, days):
+    makes = {"extend": extend(estate, on=9), "place": place(estate, on=6, name="sonar-old")}
+    kept, new = [makes[one] for one in stood], place(estate, on=3)
+    base = drawn_up(api, *kept)
+    told = tried(api, new, days=days, **({"scenario": base["id"]} if stood else {}))
+    wanted = outcome(api, both := drawn_up(api, *kept, new), days=days)
+    same = {"scenario_id": 0, "name": ""}
+    assert {**told["lines"][-1], **same} == {**line(wanted, both), **same}
+    assert told["lines"][0] == wanted["lines"][0]
+    if not stood:
+        assert (told["moved"], told["turned"]) == (wanted["moved"], wanted["turned"])
+    # From the scenario on: what it does alike is not told again.
+    assert [one["scenario_id"] for one in told["lines"]] == [None, *[base["id"]] * bool(stood), 0]
+    (pool,) = (one for one in told["moved"] if one["kind"] == "pool")
+    had = outcome(api, base, days=days)["moved"] or [
+        {**pool, "after": pool["before"], "dates_after": pool["dates_before"]}
+    ]
+    was = next(one for one in had if one["id"] == pool["id"])
+    assert (pool["before"], pool["dates_before"]) == (was["after"], was["dates_after"])
+    assert pool["dates_after"]["likely_on"] < (pool["dates_before"]["likely_on"] or "9")
+
+
+def test_a_trial_that_cannot_be_is_told(api, estate):
+    bad = place(estate, to=10**7)
+    told = tried(api, bad)
+    assert told["lines"][-1]["n_barred"] == 1
+    assert told["moved"] == []
+    odd = api.send("POST", "/placements/outcome", moves=[{"kind": "place", "fields": {"to": "x"}}])
+    assert odd.status_code == 400
+    assert api.send("POST", "/placements/outcome?scenario=999", moves=[bad]).status_code == 404
+
+
 @pytest.mark.parametrize(
     ("query", "field"),
     [({"beside": "1,2,3,4"}, "beside"), ({"beside": "x"}, "beside"), ({"q": "worst"}, "q")],

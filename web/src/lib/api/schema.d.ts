@@ -1470,6 +1470,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/placements/outcome": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What moves would do that are kept nowhere, alone or behind those of a scenario. */
+        post: operations["placement_outcome"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/placements/together": {
         parameters: {
             query?: never;
@@ -4145,7 +4162,7 @@ export interface components {
             name: string;
         };
         OutcomeLineRead: {
-            /** @description null: as it is */
+            /** @description null: as it is; 0: what is tried */
             scenario_id: number | null;
             name: string;
             n_berths: number | null;
@@ -10378,6 +10395,64 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ObjectPlacementRead"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    placement_outcome: {
+        parameters: {
+            query?: {
+                /** @description the day looked at; without it, now */
+                at?: string;
+                /** @description of days to come: likely, or the bad case */
+                q?: "bad" | "likely";
+                /** @description a scenario to look at the estate as */
+                scenario?: number;
+                /** @description a sift that narrows what is told */
+                scope?: string;
+                /** @description days over which growth is told */
+                window?: 1 | 30 | 365 | 7 | 90;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MovesPutInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutcomeRead"];
                 };
             };
             400: {

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import type { Snippet } from 'svelte';
   import { counted, formatCount, preferences } from '$lib/format';
   import Choice from '$lib/ui/Choice.svelte';
   import RunwayPair from '$lib/ui/RunwayPair.svelte';
@@ -24,9 +25,26 @@
     chosen?: number | null; // the id of the pool or datastore that it is on
     hasRunways?: boolean;
     onput: (one: Candidate) => void;
+    does?: Snippet<[Candidate]>; // what it does there, under the one that is opened
+    opened?: string;
+    onopen?: (key: string) => void;
+    isApart?: boolean; // no two lie together: a place is asked for one
+    onspread?: () => void; // plans it as it goes over several places
   }
-  let { placement, action, chosen = null, hasRunways = false, onput }: Props = $props();
+  let {
+    placement,
+    action,
+    chosen = null,
+    hasRunways = false,
+    onput,
+    does,
+    opened = '',
+    onopen,
+    isApart = false,
+    onspread,
+  }: Props = $props();
   const FIRST = 8;
+  const N_OTHER_COLUMNS = 5;
   const MOST_COLUMNS = 7;
   const KINDS = [
     { key: 'all', name: 'all places' },
@@ -69,7 +87,10 @@
   );
   // Where it is now is told, however many are better.
   const cut = (rows: Candidate[]) =>
-    isAll ? rows : rows.filter((one, at) => at < FIRST || isHere(one));
+    isAll ? rows : rows.filter((one, at) => at < FIRST || isHere(one) || keyOf(one) === opened);
+  const keyOf = (one: Candidate) =>
+    [one.pool.id, one.cluster?.id ?? '', one.datastore?.id ?? ''].join('.');
+  const n = (spread: Placement['spread']) => spread.reduce((sum, one) => sum + one.n_vms, 0);
   const isHere = (one: Candidate) =>
     chosen !== null && (one.datastore ? one.datastore.id === chosen : one.pool.id === chosen);
   const hrefOf = (one: Candidate) =>
@@ -120,6 +141,12 @@
       {#if one.cost_a_month !== null}<span class="block text-xs whitespace-nowrap text-ink-soft"
           >{money(one.cost_a_month, placement.currency)} a month</span
         >{/if}
+      {#if does && onopen && one.rank !== null}<button
+          class="block w-full text-right underline"
+          aria-expanded={opened === keyOf(one)}
+          aria-label="what it does: {nameOf(one)}{one.cluster ? `, ${one.cluster.name}` : ''}"
+          onclick={() => onopen(opened === keyOf(one) ? '' : keyOf(one))}>what it does</button
+        >{/if}
       {#if isHere(one)}<span class="text-ink-soft">it is here</span
         >{:else if one.rank !== null}<button
           class="text-depth-5 underline"
@@ -128,17 +155,35 @@
         >{/if}
     </td>
   </tr>
+  {#if does && opened === keyOf(one)}
+    <tr class="border-b border-rule"
+      ><td colspan={columns.length + N_OTHER_COLUMNS} class="pb-1">{@render does(one)}</td></tr
+    >
+  {/if}
 {/snippet}
 
 <div class="flex flex-wrap items-baseline gap-4">
   <Choice label="Which places" options={KINDS} value={of} onpick={(key) => (of = key)} />
   <p class="text-ink-soft">
-    {fitting.length} take all of it, {rejected.length} do not · {formatCount(placement.n_fit)} such VMs
-    fit in all, over several places{placement.n_left > 0
+    {fitting.length} take {isApart ? 'one' : 'all of it'}, {rejected.length} do not · {formatCount(
+      placement.n_fit,
+    )} such VMs fit in all, over several places{placement.n_left > 0
       ? `; ${counted('VM', placement.n_left)} find none`
       : ''}
   </p>
 </div>
+{#if placement.spread.length > 0 && (isApart || fitting.length === 0)}
+  <p>
+    Over several places {formatCount(n(placement.spread))} of them go: {placement.spread
+      .slice(0, FIRST)
+      .map((one) => `${one.n_vms} on ${nameOf(one)}`)
+      .join(', ')}{placement.spread.length > FIRST
+      ? ` and ${counted('place', placement.spread.length - FIRST)} more`
+      : ''}.
+    {#if onspread}<button class="text-depth-5 underline" onclick={onspread}>plan them so</button
+      >{/if}
+  </p>
+{/if}
 <!-- svelte-ignore a11y_no_noninteractive_tabindex (it is scrolled by keys where it is too wide) -->
 <div role="region" tabindex="0" aria-label="Candidates, scrolled" class="overflow-x-auto">
   <table class="w-full text-left" aria-label="Candidates">
@@ -156,22 +201,17 @@
       </tr>
     </thead>
     <tbody>
-      {#each cut(fitting) as one (`${one.pool.id}.${one.cluster?.id ?? ''}.${one.datastore?.id ?? ''}`)}
+      {#each cut(fitting) as one (keyOf(one))}
         {@render row(one)}
       {:else}
         <tr
-          ><td colspan={columns.length + 5} class="py-2"
-            >No place of this scope takes all of it; below, what each would miss.
-            {#if placement.spread.length > 0}Over several places {formatCount(
-                placement.spread.reduce((sum, one) => sum + one.n_vms, 0),
-              )} of them go: {placement.spread
-                .slice(0, FIRST)
-                .map((one) => `${one.n_vms} on ${nameOf(one)}`)
-                .join(', ')}.{/if}</td
+          ><td colspan={columns.length + N_OTHER_COLUMNS} class="py-2"
+            >No place of this scope takes {isApart ? 'one' : 'all of it'}; below, what each would
+            miss.</td
           ></tr
         >
       {/each}
-      {#each cut(rejected) as one (`${one.pool.id}.${one.cluster?.id ?? ''}.${one.datastore?.id ?? ''}`)}
+      {#each cut(rejected) as one (keyOf(one))}
         {@render row(one)}
       {/each}
     </tbody>

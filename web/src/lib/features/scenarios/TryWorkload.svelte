@@ -11,10 +11,18 @@
   import { bearing, writeQuery } from '$lib/url/bearing.svelte';
   import IntoScenario from './IntoScenario.svelte';
   import Candidates from './Candidates.svelte';
-  import { classesQuery, extensionFor, placementQuery, type Candidate } from './placements';
+  import {
+    classesQuery,
+    clustersQuery,
+    extensionFor,
+    placementQuery,
+    type Candidate,
+    type Place,
+  } from './placements';
   import { disksOfMove, type MoveWrite } from './queries';
   import MoreLike from './MoreLike.svelte';
-  import { formOf, workloadOf, type Form } from './workload';
+  import WhatItDoes from './WhatItDoes.svelte';
+  import { formOf, isKeptApart, workloadOf, type Form } from './workload';
   import WorkloadForm from './WorkloadForm.svelte';
 
   /** Where new work goes: it is asked first, and put into a scenario where it is to be planned. */
@@ -22,6 +30,7 @@
   const asked = $derived(workloadOf(form));
   const client = useQueryClient();
   const classes = createQuery(classesQuery);
+  const clusters = createQuery(clustersQuery);
   const policies = createQuery(() => policiesQuery({}));
   const tenants = createQuery(tenantsQuery);
   const placement = createQuery(() =>
@@ -39,17 +48,20 @@
     void writeQuery({ [name]: text });
   }
 
-  async function put(one: Candidate) {
+  const isApart = $derived(isKeptApart(form.apart));
+  const on = $derived(asked.workload?.first_on ?? addDays(todayIso(), 1));
+
+  /** So many of them on a place, by a name. */
+  function moveTo(one: Place, count: number, name: string): MoveWrite[] {
     const workload = asked.workload;
-    if (!workload) return;
+    if (!workload) return [];
     const tenant = tenants.data?.find((told) => told.name === form.tenant);
-    const on = addDays(todayIso(), 1);
     const move: MoveWrite = {
       on,
       kind: 'place',
       fields: {
-        name: workload.name,
-        n_vms: workload.n_vms,
+        name,
+        n_vms: count,
         disks: workload.disks.map(disksOfMove),
         to: one.datastore?.id ?? one.pool.id,
         ...(one.datastore || !one.cluster ? {} : { cluster: one.cluster.id }),
@@ -61,9 +73,27 @@
       is_off: false,
       note: '',
     };
+    return [move];
+  }
+
+  /** What a candidate is planned as: its datastore extended first, where that is short. */
+  function movesAt(one: Candidate): MoveWrite[] {
+    const { name, n_vms: count } = asked.workload ?? { name: '', n_vms: 0 };
+    return [...extensionFor(one, on), ...moveTo(one, isApart ? 1 : count, name)];
+  }
+
+  function spreadMoves(): MoveWrite[] {
+    const name = asked.workload?.name ?? '';
+    return (placement.data?.spread ?? []).flatMap((share, at) =>
+      moveTo(share, share.n_vms, `${name}-${at + 1}`),
+    );
+  }
+
+  async function put(moves: MoveWrite[]) {
     try {
-      const scenario = into ? Number(into) : (await drawUp(client, workload.name)).id;
-      const made = await putMoves(scenario, [...extensionFor(one, on), move]);
+      const name = asked.workload?.name ?? 'workload';
+      const scenario = into ? Number(into) : (await drawUp(client, name)).id;
+      const made = await putMoves(scenario, moves);
       await goto(bearing.href(`/scenarios/${scenario}?move=${made.moves.at(-1)?.number ?? ''}`));
     } catch (error) {
       refused = error instanceof Error ? error : new Error(String(error));
@@ -71,6 +101,7 @@
   }
 </script>
 
+{#snippet does(one: Candidate)}<WhatItDoes moves={movesAt(one)} {on} />{/snippet}
 <svelte:head><title>Where new work goes · Keel Mark</title></svelte:head>
 <div class="page-grid-place h-full">
   <aside class="min-h-0 overflow-y-auto border-r border-rule bg-paper-raised px-4 pt-2 pb-6">
@@ -86,6 +117,8 @@
       {form}
       faults={asked.faults}
       classes={(classes.data?.classes ?? []).map((one) => one.name)}
+      sites={(classes.data?.sites ?? []).map((one) => one.name)}
+      clusters={(clusters.data?.results ?? []).map((one) => one.name)}
       policies={(policies.data ?? []).map((one) => ({ value: String(one.id), name: one.name }))}
       tenants={(tenants.data ?? []).map((one) => one.name)}
       hasPrices={(placement.data?.currency ?? '') !== ''}
@@ -114,7 +147,12 @@
         placement={placement.data}
         action="plan it"
         hasRunways
-        onput={(one) => void put(one)}
+        {isApart}
+        {does}
+        opened={page.url.searchParams.get('does') ?? ''}
+        onopen={(key) => void writeQuery({ does: key || null }, { isStep: true })}
+        onput={(one) => void put(movesAt(one))}
+        onspread={() => void put(spreadMoves())}
       />
     {:else if asked.workload === null}
       <p class="pt-4 text-ink-soft">

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { Checkbox, Label } from 'flowbite-svelte';
+  import { addDays, todayIso } from '$lib/format';
   import { textOf } from '$lib/ui/events';
   import Field from '$lib/ui/Field.svelte';
   import Pick from '$lib/ui/Pick.svelte';
@@ -12,12 +13,15 @@
     form: Form;
     faults: Faults;
     classes: string[];
+    sites: string[];
+    clusters: string[];
     policies: { value: string; name: string }[];
     tenants: string[];
     hasPrices: boolean;
     onchange: (name: keyof Form, text: string) => void;
   }
-  let { form, faults, classes, policies, tenants, hasPrices, onchange }: Props = $props();
+  let { form, faults, classes, sites, clusters, policies, tenants, hasPrices, onchange }: Props =
+    $props();
   type Plain = 'name' | 'count' | 'cpus' | 'memory' | 'exposure';
   const BEFORE: { name: Plain; label: string }[] = [
     { name: 'name', label: 'Called' },
@@ -37,10 +41,29 @@
     performance: 'the most IOPS left',
     cost: 'the lowest cost',
   };
+  const DATES = [
+    { name: 'from', label: 'From' },
+    { name: 'until', label: 'Must last until' },
+  ] as const;
+  const LIE = [
+    { value: 'anyhow', name: 'anyhow' },
+    { value: 'together', name: 'at one place' },
+    { value: 'pool', name: 'no two on a pool' },
+    { value: 'array', name: 'no two on an array' },
+    { value: 'site', name: 'no two at a site' },
+  ];
   const any = (names: string[]) => [
     { value: '', name: 'any' },
     ...names.map((name) => ({ value: name, name })),
   ];
+  const PICKS = $derived([
+    { name: 'serviceClass', label: 'Service class', items: any(classes) },
+    { name: 'policy', label: 'Storage policy', items: [{ value: '', name: 'none' }, ...policies] },
+    { name: 'site', label: 'Site', items: any(sites) },
+    { name: 'cluster', label: 'Cluster', items: any(clusters) },
+    { name: 'tenant', label: 'For tenant', items: any(tenants) },
+    { name: 'apart', label: 'How they lie', items: LIE },
+  ] as const);
 </script>
 
 {#snippet field(one: { name: Plain; label: string })}
@@ -62,28 +85,34 @@
     onchange={(disks) => onchange('disks', disksText(disks))}
   />
   {#each AFTER as one (one.name)}{@render field(one)}{/each}
-  <Label class="text-ink-soft">
-    Must last until
-    <input
-      type="date"
-      class="mt-0.5 block h-7 w-full border bg-paper px-2 py-0 text-sm text-ink"
-      value={form.until}
-      aria-invalid={faults.until ? 'true' : undefined}
-      oninput={(event) => onchange('until', textOf(event))}
-    />
-    {#if faults.until}<span class="text-signal">{faults.until}</span>{/if}
-  </Label>
-  {#each [{ name: 'serviceClass', label: 'Service class', items: any(classes) }, { name: 'policy', label: 'Storage policy', items: [{ value: '', name: 'none' }, ...policies] }, { name: 'tenant', label: 'For tenant', items: any(tenants) }] as const as pick (pick.name)}
-    <div>
-      <p class="font-medium text-ink-soft">{pick.label}</p>
-      <Pick
-        label={pick.label}
-        items={[...pick.items]}
-        value={form[pick.name]}
-        onpick={(told) => onchange(pick.name, told)}
-      />
-    </div>
-  {/each}
+  <div class="grid grid-cols-2 gap-2">
+    {#each DATES as one (one.name)}
+      <Label class="text-ink-soft">
+        {one.label}
+        <input
+          type="date"
+          class="mt-0.5 block h-7 w-full border bg-paper px-1 py-0 text-sm text-ink"
+          value={one.name === 'from' ? form.from || addDays(todayIso(), 1) : form.until}
+          aria-invalid={faults[one.name] ? 'true' : undefined}
+          oninput={(event) => onchange(one.name, textOf(event))}
+        />
+        {#if faults[one.name]}<span class="text-signal">{faults[one.name]}</span>{/if}
+      </Label>
+    {/each}
+  </div>
+  <div class="grid grid-cols-2 gap-2">
+    {#each PICKS as pick (pick.name)}
+      <div>
+        <p class="font-medium whitespace-nowrap text-ink-soft">{pick.label}</p>
+        <Pick
+          label={pick.label}
+          items={[...pick.items]}
+          value={form[pick.name]}
+          onpick={(told) => onchange(pick.name, told)}
+        />
+      </div>
+    {/each}
+  </div>
   {#each LAST as one (one.name)}{@render field(one)}{/each}
   {#if form.tenant !== ''}
     <Checkbox

@@ -60,6 +60,30 @@ export function classesQuery() {
   });
 }
 
+/** The clusters there are, by name. */
+export function clustersQuery() {
+  return queryOptions({
+    queryKey: [...keys.scope(''), 'clusters'],
+    queryFn: () =>
+      bodyOf(
+        api.GET('/api/v1/estate/rows/{kind}', {
+          params: { path: { kind: 'cluster' }, query: { columns: 'name' } },
+        }),
+      ),
+  });
+}
+
+type Ask = { scope?: string; scenario?: number; at?: string; q?: 'likely' | 'bad' };
+
+/** What moves would do that are kept nowhere. */
+export function trialQuery(moves: MoveWrite[], asked: Ask) {
+  return queryOptions({
+    queryKey: [...keys.placement, 'outcome', moves, asked],
+    queryFn: () =>
+      bodyOf(api.POST('/api/v1/placements/outcome', { params: { query: asked }, body: { moves } })),
+  });
+}
+
 /** A margin in its unit. */
 export function amountOf(margin: Margin): string {
   if (margin.n_missed) return `${margin.n_missed} broken`;
@@ -126,7 +150,10 @@ export function movesWithout(moves: Move[], work: Move): Move[] {
   return isForIt ? moves.filter((one) => one !== before) : moves;
 }
 
-export function nameOf(one: Pick<Candidate, 'pool' | 'cluster' | 'datastore'>): string {
+/** Where work lies: a datastore that there is, or a pool beside a cluster for a new one. */
+export type Place = Pick<Candidate, 'pool' | 'cluster' | 'datastore'>;
+
+export function nameOf(one: Place): string {
   return one.datastore ? one.datastore.name : one.pool.name;
 }
 

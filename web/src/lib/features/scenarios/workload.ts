@@ -12,7 +12,11 @@ export interface Form {
   disks: DiskText[];
   cpus: string;
   memory: string;
+  from: string; // nothing: tomorrow
   until: string;
+  site: string;
+  cluster: string;
+  apart: string;
   serviceClass: string;
   policy: string;
   tenant: string;
@@ -25,6 +29,10 @@ export interface Form {
 }
 
 export type Faults = Partial<Record<keyof Form, string>>;
+/** How its VMs may lie to each other. */
+export const APARTS = ['anyhow', 'together', 'pool', 'array', 'site'] as const;
+/** Where no two may lie together, a place is asked for one. */
+export const isKeptApart = (apart: string) => ['pool', 'array', 'site'].includes(apart);
 export const WEIGHTS = ['runway', 'balance', 'performance', 'cost'] as const;
 
 /** The form as the URL has it, with defaults for what it has not. */
@@ -36,7 +44,11 @@ export function formOf(params: URLSearchParams): Form {
     disks: disksIn(told('disks', '1.2 TiB,30,9 GiB,thin')),
     cpus: told('cpus', '8'),
     memory: told('memory', '32 GiB'),
+    from: told('from', ''),
     until: told('until', addDays(todayIso(), YEAR_DAYS)),
+    site: told('site', ''),
+    cluster: told('cluster', ''),
+    apart: told('apart', 'anyhow'),
     serviceClass: told('serviceClass', ''),
     policy: told('policy', ''),
     tenant: told('tenant', ''),
@@ -106,6 +118,8 @@ export function workloadOf(form: Form): { workload: Workload | null; faults: Fau
     faults.exposure = 'A number and a unit, such as 20 TiB, or nothing.';
   if (!/^\d{4}-\d{2}-\d{2}$/.test(form.until) || form.until <= todayIso())
     faults.until = 'A date after today.';
+  if (form.from !== '' && (form.from < todayIso() || form.from > form.until))
+    faults.from = 'A date from today on, by the last one.';
   const weights = Object.fromEntries(
     WEIGHTS.map((name) => [name, wholeOf(form[name]) ?? 1]),
   ) as Record<(typeof WEIGHTS)[number], number>;
@@ -120,13 +134,14 @@ export function workloadOf(form: Form): { workload: Workload | null; faults: Fau
       disks: asked.map((one) => ({ ...one, busy_bytes_per_second: 0 })),
       n_cpus: cpus ?? 0,
       memory_bytes: memory ?? 0,
+      ...(form.from ? { first_on: form.from } : {}),
       last_until_on: form.until,
       service_class: form.serviceClass,
       policy_id: wholeOf(form.policy),
       tenant: form.tenant,
-      sites: [],
-      clusters: [],
-      apart: 'anyhow',
+      sites: form.site ? [form.site] : [],
+      clusters: form.cluster ? [form.cluster] : [],
+      apart: APARTS.find((one) => one === form.apart) ?? 'anyhow',
       n_ports: 0,
       is_from_allotment: form.tenant !== '' && form.fromAllotment === 'yes',
       most_exposure_bytes: missing,
