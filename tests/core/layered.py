@@ -91,6 +91,7 @@ FIELDS: dict[str, dict[str, Any]] = {
     "new_datastore": {"pool": 22, "cluster": 40, "name": "deep-new", "size_bytes": 4 * TIB},
     "extend_datastore": {"datastore": 50, "added_bytes": TIB},
     "extend_pool": {"pool": 20, "added_bytes": 8 * TIB, "cost": 900},
+    "new_array": {"site": 1, "name": "curlew-1", "sustains": 50_000, "n_ports": 8},
     "new_pool": {"array": 11, "name": "swift-9", "usable_bytes": 30 * TIB},
     "add_hosts": {"cluster": 40, "n_hosts": 2, "n_cpus": 64, "memory_bytes": TIB, "cost": 5},
     "remove_hosts": {"hosts": [41]},

@@ -96,6 +96,7 @@ def test_a_move_that_is_off_or_of_a_day_that_has_been_does_nothing(kind, how):
         pytest.param("place", {"to": 50, "n_vms": 40}, "to", id="no-room"),
         pytest.param("clone", {"n_copies": 90_000}, "n_copies", id="copies-without-room"),
         pytest.param("new_pool", {"array": 10, "name": "deep-1"}, "name", id="name-taken"),
+        pytest.param("new_array", {"name": "heron-1"}, "name", id="array-taken"),
         pytest.param("new_datastore", {"name": "store-50"}, "name", id="store-name-taken"),
         pytest.param("remove_hosts", {"hosts": [41, 42]}, "hosts", id="no-host-left"),
         pytest.param("retire", {"place": 20}, "place", id="holds-volumes"),

@@ -26,6 +26,7 @@ def steps(*some):
         ("new_datastore", ["create volume", "map volume", "make datastore"]),
         ("extend_datastore", ["extend volume", "extend datastore"]),
         ("extend_pool", ["extend pool"]), ("new_pool", ["add pool"]),
+        ("new_array", ["add array"]),
         ("add_hosts", ["add hosts"]), ("remove_hosts", ["remove"]), ("retire", ["remove"]),
         ("set_quota", ["set quota"]), ("allot", ["allot"]),
         ("resize", ["resize disks"]), ("clone_volume", ["clone volume"]),
@@ -56,6 +57,27 @@ def test_values_are_exact_and_name_where_it_is():
     assert (vms.values["n"], vms.values["disks"]) == (3, [str(TIB)])
     assert vms.values["names"] == ["sonar-1", "sonar-2", "sonar-3"]
     assert {one.subject for one in (volume, mapped, store, vms)} == {None}
+
+
+def test_what_a_plan_brings_is_named_and_has_no_id_yet():
+    told = steps(
+        dated("new_array", day=TODAY + 1),
+        dated("new_pool", number=2, array=-1, day=TODAY + 2),
+        dated("extend_pool", number=3, pool=-2, day=TODAY + 3),
+        dated("new_datastore", number=4, pool=-2, day=TODAY + 4),
+        dated("place", number=5, to=-4, cluster=None, day=TODAY + 5),
+    )
+    kinds = [one.kind.value for one in told]
+    assert kinds == ["add array", "add pool", "extend pool", "create volume", "map volume",
+                     "make datastore", "deploy VMs"]  # fmt: skip
+    assert {one.subject for one in told} == {None}
+    array, pool, more, volume, _, _, vms = (one.values for one in told)
+    assert (array["name"], array["site"], array["site_id"]) == ("curlew-1", "Skerry", 1)
+    assert (array["sustains"], array["ports"]) == (50_000, 8)
+    assert (pool["array"], more["name"], volume["pool"]) == ("curlew-1", "swift-9", "swift-9")
+    assert vms["datastore"] == "deep-new"
+    missing = {"array_id", "pool_id", "datastore_id"}
+    assert not missing & {name for one in told for name in one.values}
 
 
 def test_sizes_add_up_over_moves():

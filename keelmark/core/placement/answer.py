@@ -219,7 +219,7 @@ def runways_with(
 ) -> tuple[Runway, Runway]:
     """Return the runways of some pools as they are, and with a workload on each.
 
-    As much of it as one place takes. Both (n,), days from today; a workload of nothing moves no date.
+    As much of it as one place takes. Both (n,), days from today; what is nothing moves no date.
     """
     columns = ground.pools
     ages = columns.age_days[pools]

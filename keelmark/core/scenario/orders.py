@@ -7,7 +7,7 @@ from keelmark.core.estate.columns import NOWHERE
 from keelmark.core.estate.estate import Estate
 from keelmark.core.estate.kinds import OBJECT_TIERS
 from keelmark.core.policy.nearest import PLANNED_POLICY, PLANNED_SNAPSHOTS, PLANNED_TIER
-from keelmark.core.scenario.compiling import Compiled
+from keelmark.core.scenario.compiling import FIRST_BORN_ID, Compiled
 from keelmark.core.scenario.effects import (
     AddAmount,
     Born,
@@ -51,6 +51,8 @@ class _Writer:
         self.tiers = [one for one in effects if isinstance(one, SetTier)]
         self.pairs = [one for one in effects if isinstance(one, SetPair)]
         self.born = {(one.kind, one.row): one for one in effects if isinstance(one, Born)}
+        sizes.update({at: one.amounts["size"] for at, one in self.born.items()
+                      if "size" in one.amounts})  # fmt: skip
 
     def steps(self) -> Iterator[Step]:
         yield from self._made()
@@ -139,7 +141,14 @@ class _Writer:
         for one in self.born.values():
             if one in clones:
                 continue
-            if one.kind == "pool":
+            if one.kind == "array":
+                yield self._step(
+                    one, StepKind.ADD_ARRAY, f"Add array {one.name} at {self._name('site', one)}",
+                    {"site": self._name("site", one), "site_id": self._id("site", one),
+                     **{name: one.amounts[name] for name in ("sustains", "ports")
+                        if name in one.amounts}},
+                )  # fmt: skip
+            elif one.kind == "pool":
                 yield self._step(
                     one, StepKind.ADD_POOL, f"Add pool {one.name} to {self._name('array', one)}",
                     {"array": self._name("array", one), "array_id": self._id("array", one),
@@ -243,7 +252,8 @@ class _Writer:
         to = self.estate.table(one.link)
         yield self._step(
             one, kind, f"Move {one.kind} {self._named(one)} to {one.link} {to.names[one.to]}",
-            {"to": to.names[one.to], "to_id": int(to.ids[one.to]), "to_kind": one.link},
+            {"to": to.names[one.to], "to_id": self._known(one.link, one.to) or "",
+             "to_kind": one.link},
         )  # fmt: skip
 
     def _mirrors(self) -> Iterator[Step]:
@@ -351,12 +361,11 @@ class _Writer:
         self, one: OfRow, kind: StepKind, title: str, values: Values, *,
         amount: int | None = None, loses: tuple[str, ...] = (),
     ) -> Step:  # fmt: skip
-        born = self.born.get((one.kind, one.row))
-        if born is not None and kind not in _SEVERAL:
-            values = {"name": born.name, **values}
+        known = self._known(one.kind, one.row)
+        if not known and kind not in _SEVERAL:
+            values = {"name": self.estate.table(one.kind).names[one.row], **values}
         return Step(
-            move=self.number, day=one.day, kind=kind,
-            subject=None if born else int(self.estate.table(one.kind).ids[one.row]),
+            move=self.number, day=one.day, kind=kind, subject=known or None,
             subject_kind=one.kind, title=(title,) if amount is None else (title, amount),
             values={name: told for name, told in values.items() if told != ""}, loses=loses,
         )  # fmt: skip
@@ -374,7 +383,12 @@ class _Writer:
 
     def _id(self, link: str, one: Born) -> Value:
         row = one.links.get(link, NOWHERE)
-        return "" if row == NOWHERE else int(self.estate.table(link).ids[row])
+        return "" if row == NOWHERE else self._known(link, row) or ""
+
+    def _known(self, kind: str, row: int) -> int:
+        """Return an id; 0 for what the plan brings, which is found by its name."""
+        known = int(self.estate.table(kind).ids[row])
+        return 0 if known >= FIRST_BORN_ID else known
 
 
 # What lies on another is taken away before it.

@@ -133,6 +133,11 @@ class Sight:
         rows = {*was[links[was] == to].tolist(), *born.tolist(), *other}
         return [At(kind, row) for row in sorted(rows)]
 
+    def all_of(self, kind: str) -> list[At]:
+        """Return all things of a kind that are there on the day."""
+        n = len(self.estate.table(kind))
+        return [one for row in range(n) if self.is_there(one := At(kind, row))]
+
     def linked(self, kind: str, name: str, *, to: At) -> list[At]:
         """Return the things of a kind that are there and belong to one.
 

@@ -12,6 +12,7 @@ Values = dict[str, Value]
 class StepKind(StrEnum):
     """What is done in one step."""
 
+    ADD_ARRAY = "add array"
     ADD_POOL = "add pool"
     EXTEND_POOL = "extend pool"
     CREATE_VOLUME = "create volume"

@@ -33,7 +33,7 @@ from keelmark.feeds.changes.allowed import (
 from keelmark.feeds.changes.reading import LIVE, setters_of
 from keelmark.feeds.models import Change, ChangeState
 from keelmark.scenarios.models import StepState, WorkStep
-from keelmark.scenarios.selectors.proving import copy_of, volume_of
+from keelmark.scenarios.selectors.proving import copy_of, pool_of, volume_of
 
 PORT_FORMS: Final = ("wwn.", "iqn.", "nqn.", "eui.", "naa.")
 MOST_TOLD: Final = 3
@@ -146,9 +146,11 @@ def _told_of(change: Change) -> str:
 
 
 def _volume_made(step: WorkStep) -> Carriage:
-    values = step.values
+    values, pool = step.values, pool_of(step)
+    if pool is None:
+        return Carriage(is_later=True, why=f"pool {values.get('pool', '')} is not read yet")
     return Carriage(
-        what=VOLUME, entity_id=int(values.get("pool_id") or 0),
+        what=VOLUME, entity_id=pool,
         wanted={
             "name": values["name"], "size_bytes": values["size_bytes"],
             "thickness": values.get("thickness", "thin"),

@@ -12,6 +12,7 @@ from keelmark.core.scenario.steps import StepKind
 from keelmark.estate.allotments import standing_allotments
 from keelmark.estate.models import (
     Account,
+    Array,
     Bucket,
     Datastore,
     Entity,
@@ -59,19 +60,42 @@ def _since(step: WorkStep) -> datetime:
     return step.order.scenario.accepted_at or step.order.made_at
 
 
+def _array_added(step: WorkStep) -> Proof:
+    found = Array.objects.filter(entity__in=_made_since(step, "array")).first()
+    if found is None:
+        return Proof(is_so=False, says="no array of this name is read")
+    site = found.entity.site
+    is_there = site is not None and site.name == step.values["site"]
+    says = f"it is read at {site.name if site else 'no site'}"
+    return Proof(is_so=is_there, read_at=found.read_at, says=says, made_ids=(found.pk,))
+
+
 def _pool_added(step: WorkStep) -> Proof:
-    found = Pool.objects.filter(
-        entity__in=_made_since(step, "pool"), array_id=step.values.get("array_id")
-    ).first()
+    arrays = [step.values.get("array_id") or _brought(step, "array")]
+    found = Pool.objects.filter(entity__in=_made_since(step, "pool"), array__in=arrays).first()
     if found is None:
         return Proof(is_so=False, says="no pool of this name is read on it")
     return _sized(step, size=found.usable_bytes, read_at=found.read_at, pk=found.pk)
 
 
+def _brought(step: WorkStep, kind: str) -> int | None:
+    """Return what an earlier step brings and this one names, once it is read."""
+    named = Entity.objects.filter(
+        kind=kind, retired_at=None, name=step.values.get(kind, ""),
+        first_seen_at__gte=_since(step),
+    )  # fmt: skip
+    return named.order_by("-first_seen_at", "-pk").values_list("pk", flat=True).first()
+
+
+def pool_of(step: WorkStep) -> int | None:
+    """Return the pool that a step is on, known before or brought by an earlier one."""
+    return int(step.values.get("pool_id") or 0) or _brought(step, "pool")
+
+
 def volume_of(step: WorkStep) -> Volume | None:
     named = Volume.objects.filter(
         entity__retired_at=None, entity__name=step.values["name"],
-        pool_id=step.values.get("pool_id"), entity__first_seen_at__gte=_since(step),
+        pool__in=[pool_of(step)], entity__first_seen_at__gte=_since(step),
     )  # fmt: skip
     return named.order_by("-entity__first_seen_at").first()
 
@@ -82,7 +106,7 @@ def copy_of(step: WorkStep) -> Volume | None:
     if copy_id := step.values.get("copy_id"):
         return there.filter(pk=copy_id).first()
     named = there.filter(
-        entity__name=step.values["copy"], pool_id=step.values.get("pool_id"),
+        entity__name=step.values["copy"], pool__in=[pool_of(step)],
         entity__first_seen_at__gte=_since(step),
     )  # fmt: skip
     return named.order_by("-entity__first_seen_at").first()
@@ -171,14 +195,22 @@ def _hosts_added(step: WorkStep) -> Proof:
     )  # fmt: skip
 
 
+def _subject(step: WorkStep) -> int | None:
+    """Return what a step is of, known before or brought by an earlier one."""
+    if step.subject_id is not None or "name" not in step.values:
+        return step.subject_id
+    return _made_since(step, step.subject_kind).values_list("pk", flat=True).first()
+
+
 def _extended(step: WorkStep) -> Proof:
+    subject = _subject(step)
     if step.subject_kind == "pool":
-        pool = Pool.objects.filter(pk=step.subject_id).first()
+        pool = Pool.objects.filter(pk=subject).first()
         return (
             _gone() if pool is None else _sized(step, size=pool.usable_bytes, read_at=pool.read_at)
         )
     model = Volume if step.subject_kind == "volume" else Datastore
-    found: Any = model._default_manager.filter(pk=step.subject_id).first()
+    found: Any = model._default_manager.filter(pk=subject).first()
     return _gone() if found is None else _sized(step, size=found.size_bytes, read_at=found.read_at)
 
 
@@ -351,6 +383,7 @@ def _removed(step: WorkStep) -> Proof:
 
 
 _PROOFS: Final[dict[StepKind, Callable[[WorkStep], Proof]]] = {
+    StepKind.ADD_ARRAY: _array_added,
     StepKind.ADD_POOL: _pool_added,
     StepKind.EXTEND_POOL: _extended,
     StepKind.CREATE_VOLUME: _volume_created,

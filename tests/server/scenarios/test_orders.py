@@ -207,6 +207,44 @@ def test_what_bore_the_name_before_is_not_what_was_planned(api, estate):
     assert states(read(api, order))[0] == "to do"
 
 
+def test_what_lies_on_what_a_plan_brings_is_verified_by_its_name(api, estate):
+    site = Entity.objects.get(pk=estate["uuid.p"]).site_id
+    made = {"size_bytes": TIB, "name": "deep-new", "cluster": estate["id.kelp"], "pool": -2}
+    bought = {"site": site, "name": "curlew-1", "sustains": 50_000, "n_ports": 8, "cost": 90_000}
+    order = ordered(
+        api,
+        {"on": ahead(1), "kind": "new_array", "fields": bought},
+        {"on": ahead(2), "kind": "new_pool",
+         "fields": {"array": -1, "name": "deep-9", "usable_bytes": 40 * TIB}},
+        {"on": ahead(3), "kind": "extend_pool", "fields": {"pool": -2, "added_bytes": 2 * TIB}},
+        {"on": ahead(4), "kind": "new_datastore", "fields": made},
+    )  # fmt: skip
+    assert [one["kind"] for one in order["steps"]] == [
+        "add array", "add pool", "extend pool", "create volume", "map volume", "make datastore",
+    ]  # fmt: skip
+    go_on_all()
+    assert states(read(api, order))[:2] == ["to do", "to do"]
+    at, elsewhere = now(), Entity.objects.get(pk=estate["id.kelp"]).name
+    array = ArrayDocument(uid="serial.new", name="curlew-1", site=elsewhere, read_at=at)
+    tell(array)
+    go_on_all()
+    assert states(read(api, order))[0] == "to do"  # it stands at another site
+    pool = PoolDocument(uid="uuid.new", array_uid="serial.new", name="deep-9",
+                        usable_bytes=40 * TIB, used_bytes=0, read_at=at)  # fmt: skip
+    tell(replace(array, site=Entity.objects.get(pk=estate["uuid.p"]).site.name), pool)
+    go_on_all()
+    assert states(read(api, order))[:3] == ["verified", "verified", "to do"]
+    tell(
+        replace(pool, usable_bytes=42 * TIB),
+        VolumeDocument(uid="naa.deep", pool_uid="uuid.new", name="deep-new-v1", size_bytes=TIB,
+                       mapped_to=["id.kelp"], read_at=at),
+        DatastoreDocument(uid="id.deep", name="deep-new", kind="block", cluster_uid="id.kelp",
+                          size_bytes=TIB, extents=["naa.deep"], read_at=at),
+    )  # fmt: skip
+    go_on_all()
+    assert states(read(api, order)) == ["verified"] * 6
+
+
 def test_what_is_removed_is_verified_once_it_is_gone(api, estate):
     order = ordered(api, free(estate, "uuid.v0"))
     assert order["steps"][0]["state"] == "to do"

@@ -21,7 +21,13 @@ from keelmark.core.scenario.moves.mirror import EndMirror, Mirror
 from keelmark.core.scenario.moves.objects import PlaceObjects
 from keelmark.core.scenario.moves.place import Clone, Place
 from keelmark.core.scenario.moves.promises import NameTier, PromisePolicy, ReviseTier, SetLimits
-from keelmark.core.scenario.moves.room import ExtendDatastore, ExtendPool, NewDatastore, NewPool
+from keelmark.core.scenario.moves.room import (
+    ExtendDatastore,
+    ExtendPool,
+    NewArray,
+    NewDatastore,
+    NewPool,
+)
 from keelmark.core.scenario.moves.side import MoveSide
 from keelmark.core.scenario.moves.work import CloneVolume, Resize, TakeSnapshots
 
@@ -30,9 +36,9 @@ MOVES: Final[dict[str, type[Move]]] = {
     move.kind: move
     for move in (
         Free, Migrate, MoveSide, Place, Clone, CloneVolume, Resize, ChangeGrowth, NewDatastore,
-        ExtendDatastore, ExtendPool, NewPool, AddHosts, RemoveHosts, RetirePlace, SetQuota,
-        Allot, NameTier, ReviseTier, SetLimits, PromisePolicy, Mirror, EndMirror, TakeSnapshots,
-        PlaceObjects,
+        ExtendDatastore, ExtendPool, NewPool, NewArray, AddHosts, RemoveHosts, RetirePlace,
+        SetQuota, Allot, NameTier, ReviseTier, SetLimits, PromisePolicy, Mirror, EndMirror,
+        TakeSnapshots, PlaceObjects,
     )
 }  # fmt: skip
 
@@ -48,7 +54,7 @@ def move_of(kind: str, told: Mapping[str, object]) -> Move:
 __all__ = [
     "MOVES", "AddHosts", "Allot", "Ask", "ChangeGrowth", "Clone", "CloneVolume", "DiskGiven",
     "EndMirror", "ExtendDatastore", "ExtendPool", "Fault", "Form", "Free", "Migrate", "Mirror",
-    "Move", "MoveFieldError", "MoveSide", "NameTier", "NewDatastore", "NewPool", "Parts",
-    "Place", "PlaceObjects", "PromisePolicy", "RemoveHosts", "Resize", "RetirePlace", "SetQuota",
-    "TakeSnapshots", "move_of", "told_of",
+    "Move", "MoveFieldError", "MoveSide", "NameTier", "NewArray", "NewDatastore", "NewPool",
+    "Parts", "Place", "PlaceObjects", "PromisePolicy", "RemoveHosts", "Resize", "RetirePlace",
+    "SetQuota", "TakeSnapshots", "move_of", "told_of",
 ]  # fmt: skip

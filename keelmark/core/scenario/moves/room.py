@@ -65,6 +65,64 @@ class ExtendPool(Move):
 
 
 @dataclass(frozen=True, kw_only=True)
+class NewArray(Move):
+    """An array that there is not yet, without pools: they are added to it."""
+
+    kind = "new_array"
+    title = "Add an array"
+    about = "an array that there is not yet; its pools are added to it after"
+    asks = (
+        Ask(name="site", label="Site", form=Form.THING, kinds=("site",)),
+        Ask(name="name", label="Name", form=Form.NAME),
+        Ask(name="sustains", label="I/O a second it sustains", form=Form.COUNT, is_optional=True,
+            about="nothing: not known, and no work is placed by it"),
+        Ask(name="n_ports", label="Front-end ports", form=Form.COUNT, is_optional=True,
+            about="nothing: not known"),
+        COST,
+    )  # fmt: skip
+    site: int
+    name: str
+    sustains: int | None = None
+    n_ports: int | None = None
+    cost: int | None = None
+
+    def births(self) -> dict[str, int]:
+        """Return what it brings."""
+        return {"array": 1}
+
+    def faults(self, stage: Stage) -> list[Fault]:
+        """Return why it cannot be."""
+        told = absent(stage, self)
+        if told:
+            return told
+        if any(stage.name(one) == self.name for one in stage.all_of("array")):
+            told.append(
+                Fault(field="name", says=("there is an array of this name",),
+                      would_be="take another name")
+            )  # fmt: skip
+        return told
+
+    def put(self, stage: Stage, *, number: int) -> None:
+        """Write it."""
+        ports = {} if self.n_ports is None else {"ports": self.n_ports, "free_ports": self.n_ports}
+        sustains = {} if self.sustains is None else {"sustains": self.sustains}
+        stage.bear(
+            stage.next_born(number, "array"), name=self.name,
+            amounts={"size": 0, "used": 0, "promised": 0, **sustains, **ports},
+            words={"state": "clear"}, links={"site": found(stage, self.site).row},
+        )  # fmt: skip
+
+    def says(self, stage: Stage) -> tuple[Parts, Parts]:
+        """Return it in words."""
+        told = [
+            f"{amount:,} {what}"
+            for amount, what in ((self.sustains, "I/O a second"), (self.n_ports, "ports"))
+            if amount
+        ]
+        return (f"Add array {self.name} at {titled(stage, self.site)}",), (", ".join(told),)
+
+
+@dataclass(frozen=True, kw_only=True)
 class NewPool(Move):
     """A pool that there is not yet, on an array."""
 

@@ -3859,6 +3859,7 @@ export interface components {
          *     * `extend_datastore` - extend_datastore
          *     * `extend_pool` - extend_pool
          *     * `new_pool` - new_pool
+         *     * `new_array` - new_array
          *     * `add_hosts` - add_hosts
          *     * `remove_hosts` - remove_hosts
          *     * `retire` - retire
@@ -3874,7 +3875,7 @@ export interface components {
          *     * `place_objects` - place_objects
          * @enum {string}
          */
-        MoveKindEnum: "free" | "migrate" | "move_side" | "place" | "clone" | "clone_volume" | "resize" | "change_growth" | "new_datastore" | "extend_datastore" | "extend_pool" | "new_pool" | "add_hosts" | "remove_hosts" | "retire" | "set_quota" | "allot" | "name_tier" | "revise_tier" | "set_limits" | "promise_policy" | "mirror" | "end_mirror" | "take_snapshots" | "place_objects";
+        MoveKindEnum: "free" | "migrate" | "move_side" | "place" | "clone" | "clone_volume" | "resize" | "change_growth" | "new_datastore" | "extend_datastore" | "extend_pool" | "new_pool" | "new_array" | "add_hosts" | "remove_hosts" | "retire" | "set_quota" | "allot" | "name_tier" | "revise_tier" | "set_limits" | "promise_policy" | "mirror" | "end_mirror" | "take_snapshots" | "place_objects";
         MoveKindRead: {
             kind: components["schemas"]["MoveKindEnum"];
             title: string;
@@ -5492,7 +5493,8 @@ export interface components {
             is_back: boolean;
         };
         /**
-         * @description * `add pool` - add pool
+         * @description * `add array` - add array
+         *     * `add pool` - add pool
          *     * `extend pool` - extend pool
          *     * `create volume` - create volume
          *     * `clone volume` - clone volume
@@ -5518,7 +5520,7 @@ export interface components {
          *     * `remove` - remove
          * @enum {string}
          */
-        StepKindEnum: "add pool" | "extend pool" | "create volume" | "clone volume" | "extend volume" | "map volume" | "move volume" | "make datastore" | "extend datastore" | "move disk" | "deploy VMs" | "add hosts" | "set quota" | "allot" | "resize disks" | "set snapshots" | "set limits" | "revise tier" | "start mirror" | "end mirror" | "put objects" | "name tier" | "promise policy" | "remove";
+        StepKindEnum: "add array" | "add pool" | "extend pool" | "create volume" | "clone volume" | "extend volume" | "map volume" | "move volume" | "make datastore" | "extend datastore" | "move disk" | "deploy VMs" | "add hosts" | "set quota" | "allot" | "resize disks" | "set snapshots" | "set limits" | "revise tier" | "start mirror" | "end mirror" | "put objects" | "name tier" | "promise policy" | "remove";
         StepRead: {
             label: string;
             sign: string;
