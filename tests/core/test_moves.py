@@ -215,6 +215,16 @@ def test_sharing_copies_take_only_what_they_change():
         4 * more(sharing, "datastore", 2, day=at), rel=1e-9
     )
     assert int(reading(full).is_there["vm"].sum()) == 6
+    for told in (full, sharing):  # whose VM it is holds its copies, too
+        added = more(told, "datastore", 2, day=at)
+        assert more(told, "tenant", 0, day=at) == pytest.approx(added, abs=8)
+        assert int(reading(told).is_there["disk"].sum()) == 7
+
+
+def test_copies_of_what_a_plan_brings_are_counted_without_their_disks():
+    told = after(dated("place", n_vms=1, to=52, cluster=None), dated("clone", number=2, vm=-1))
+    assert int(reading(told).is_there["vm"].sum()) == 7
+    assert int(reading(told).is_there["disk"].sum()) == 4
 
 
 @given(some=st.lists(moves, max_size=6), day=st.integers(TODAY, TODAY + 90))

@@ -122,7 +122,7 @@ def _births(
     births: dict[int, list[At]] = {}
     for one in sorted(moves, key=lambda one: one.number):
         mine = births.setdefault(one.number, [])
-        for kind, n in one.move.births().items():
+        for kind, n in one.move.births_on(estate).items():
             first = FIRST_BORN_ID + one.number * MOST_BORN
             for at in range(n):
                 mine.append(At(kind, n_of[kind]))

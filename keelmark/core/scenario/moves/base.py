@@ -7,6 +7,7 @@ from enum import StrEnum
 from typing import ClassVar, Final
 
 from keelmark.core.errors import CoreError, RangeError
+from keelmark.core.estate.estate import Estate
 from keelmark.core.scenario.sight import BAD_CASE, LIKELY, At
 from keelmark.core.scenario.stage import Stage, over_limit
 from keelmark.core.units import MAX_BYTES, PERCENT
@@ -85,6 +86,11 @@ class Move(ABC):
     def births(self) -> dict[str, int]:
         """Return how many things of each kind it brings, those first of which others are made."""
         return {}
+
+    def births_on(self, estate: Estate) -> dict[str, int]:
+        """Return the same where it depends on what there is."""
+        del estate
+        return self.births()
 
     @abstractmethod
     def faults(self, stage: Stage) -> list[Fault]:

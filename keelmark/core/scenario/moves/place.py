@@ -1,8 +1,9 @@
 """Moves that bring work: VMs with their disks, new ones or copies of some that there are."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from keelmark.core.estate.estate import Estate
 from keelmark.core.marks import DEFAULT_MARKS
 from keelmark.core.scenario.moves.base import (
     DAYS_A_WEEK,
@@ -200,19 +201,22 @@ class Clone(Move):
             told += room_at(stage, store, added_bytes=added, field="n_copies")
         return told
 
-    def births(self) -> dict[str, int]:
-        """Return what it brings: its disks are counted with the day's estate, see compiling."""
-        return {"vm": self.n_copies}
+    def births_on(self, estate: Estate) -> dict[str, int]:
+        """Return what it brings, with the disks of a VM that there is."""
+        row = estate.table("vm").row_of(self.vm)
+        n_disks = 0 if row is None else int((estate.table("disk").links["vm"] == row).sum())
+        return {"vm": self.n_copies, "disk": self.n_copies * n_disks}
 
     def put(self, stage: Stage, *, number: int) -> None:
         """Write it: each copy takes its bytes of where the disks of its source lie."""
         source = found(stage, self.vm)
         held = [
-            (store, one)
+            (disk, store, one)
             for disk in stage.linked("disk", "vm", to=source)
             if (store := stage.link(disk, "datastore", to="datastore"))
             and (one := stage.holds(disk))
         ]
+        has_disks = self.vm > 0  # those of what the plan brings itself are counted with their VM
         links = {
             name: to.row
             for name in ("cluster", "host", "project", "tenant", "site")
@@ -223,18 +227,30 @@ class Clone(Move):
             for name in ("cpus", "memory")
             if (told := stage.amount(source, name)) is not None
         }
-        holds = sum(self._first(one) for _, one in held)
-        for at in range(1, self.n_copies + 1):
+        if not has_disks:
+            amounts["used"] = sum(self._first(one) for _, _, one in held)
+        copies = [stage.next_born(number, "vm") for _ in range(self.n_copies)]
+        for at, vm in enumerate(copies, start=1):
             stage.bear(
-                stage.next_born(number, "vm"), name=f"{stage.name(source)}-copy-{at}",
-                amounts={**amounts, "used": holds}, words={"power": "on"}, links=links,
+                vm, name=f"{stage.name(source)}-copy-{at}", amounts=amounts,
+                words={"power": "on"}, links=links,
             )  # fmt: skip
-        for store, one in held:
-            n = self.n_copies
+        for disk, store, one in held:
+            n, first = self.n_copies, self._first(one)
+            each = replace(one, used_bytes=first, most_bytes=max(one.most_bytes, first))
+            for at, vm in enumerate(copies if has_disks else (), start=1):
+                born = stage.next_born(number, "disk")
+                stage.bear(
+                    born, name=f"{stage.name(disk)}-copy-{at}",
+                    amounts={"size": one.most_bytes, "used": 0},
+                    words={"thickness": stage.word(disk, "thickness") or ""},
+                    links={**links, "vm": vm.row, "datastore": store.row},
+                )  # fmt: skip
+                stage.course_of(born, each)
             stage.course(
                 store,
-                Holds(used_bytes=n * self._first(one), bytes_per_day=n * one.bytes_per_day,
-                      most_bytes=n * max(one.most_bytes, self._first(one))),
+                replace(each, used_bytes=n * each.used_bytes, bytes_per_day=n * one.bytes_per_day,
+                        most_bytes=n * each.most_bytes),
             )  # fmt: skip
             stage.add(store, "promised", n * one.most_bytes)
 
