@@ -14,6 +14,7 @@ from keelmark.core.placement.hurdles import Check, hurdles_of
 from keelmark.core.placement.ranking import Aim, Weights, left_by, place_together, ranked, scores
 from keelmark.core.placement.workloads import MOST_VMS, Apart, DiskAsked, demands_of
 from keelmark.core.policy.judging import Policy
+from keelmark.core.scenario.moves import Place, move_of
 from keelmark.core.units import GIB, TIB
 from tests.core.grounds import HORIZON, drawn_workload, ground_of, workload_of
 
@@ -250,6 +251,23 @@ def test_weights_by_which_nothing_is_ranked_are_refused(change):
 
 
 @settings(max_examples=25)
+def moved(workload) -> Place:
+    """The move that the work is planned as."""
+    disks = [{"size_bytes": one.size_bytes, "written_percent": one.written_percent,
+              "bytes_a_week": 0} for one in workload.disks]  # fmt: skip
+    told = {"name": "w", "n_vms": workload.n_vms, "disks": disks, "to": 1, "cluster": None}
+    made = move_of("place", told)
+    assert isinstance(made, Place)
+    return made
+
+
+@given(seed=seeds, of=seeds)
+def test_a_new_datastore_is_promised_as_large_as_it_is_planned(seed, of):
+    ground, workload = ground_of(seed), replace(drawn_workload(of), apart=Apart.TOGETHER)
+    told = hurdles_of(ground, [workload], horizon_days=HORIZON)
+    assert limit(told, Check.OVERCOMMIT).demand.tolist() == [moved(workload).store_bytes]
+
+
 @given(seed=seeds, of=seeds, left=st.integers(0, 60))
 def test_out_of_an_allotment_is_taken_what_is_left_of_it_and_nothing_else_of_its_pool(
     seed, of, left
@@ -265,9 +283,8 @@ def test_out_of_an_allotment_is_taken_what_is_left_of_it_and_nothing_else_of_its
     assert gate(told, Check.ALLOTMENT).is_open[0].tolist() == (ground.pool == 1).tolist()
     for test in (Check.SPACE, Check.OVERCOMMIT, Check.MINIMUMS):
         assert limit(told, test).demand.tolist() == [0]
-    promised = workload.n_vms * sum(one.size_bytes for one in workload.disks)
     margins = told.margins(limit(told, Check.ALLOTMENT))[0, ground.pool == 1]
-    assert (margins == left * TIB - np.ceil(promised * 100 / 90)).all()
+    assert (margins == left * TIB - moved(workload).store_bytes).all()
     iops = workload.n_vms * sum(one.min_iops for one in workload.disks)
     if iops:
         assert (

@@ -196,10 +196,10 @@ def _promised(
 ) -> Iterator[Limit]:  # fmt: skip
     """What may be promised of pools, by anybody and out of allotments.
 
-    What goes onto a datastore that there is promises no more of its pool.
+    What goes onto a datastore that there is promises no more of its pool; a new one all of itself.
     """
     made = np.where(ground.store == NOWHERE, ground.pool, NOWHERE)
-    promised = demands.open_to_all(demands.promised_bytes)
+    promised = demands.open_to_all(demands.made_bytes)
     yield Limit(name=Check.OVERCOMMIT, room=promise_left(ground.pools), demand=promised, at=made)
     asked = [one.most_exposure_bytes for one in workloads if one.most_exposure_bytes is not None]
     if asked:  # the least of them holds for all that come together

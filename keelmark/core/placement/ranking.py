@@ -85,10 +85,12 @@ def _left(limit: Limit, ground: Ground) -> Float64s:
 
 
 def _costs(ground: Ground, demands: Demands) -> Float64s:
-    paid = ground.prices.bytes_paid(
-        promised=demands.promised_bytes, written=demands.written_bytes
-    )  # fmt: skip
-    told: Float64s = paid[:, None] / TIB * ground.price[None, :]
+    made, there = (
+        ground.prices.bytes_paid(promised=promised, written=demands.written_bytes)
+        for promised in (demands.made_bytes, demands.promised_bytes)
+    )
+    paid = np.where((ground.store == NOWHERE)[None, :], made[:, None], there[:, None])
+    told: Float64s = paid / TIB * ground.price[None, :]
     return told
 
 

@@ -11,7 +11,7 @@ from keelmark.core.arrays import Bools, Float64s, Int64s
 from keelmark.core.errors import RangeError
 from keelmark.core.marks import DEFAULT_MARKS
 from keelmark.core.policy.judging import Policy
-from keelmark.core.units import MAX_BYTES, PERCENT, percent_of
+from keelmark.core.units import GIB, MAX_BYTES, PERCENT, percent_of
 
 MOST_VMS: Final = 100_000
 
@@ -167,10 +167,16 @@ class Demands:
         return np.where(self.is_allotted, 0.0, amounts)
 
     @property
-    def drawn_bytes(self) -> Float64s:
-        """What is provisioned out of an allotment: a datastore below its limit mark when full."""
+    def made_bytes(self) -> Float64s:
+        """How large a datastore is made for it: whole GiB, at its limit mark when all is full."""
         whole = np.ceil(self.promised_bytes * PERCENT / DEFAULT_MARKS["limit_percent"])
-        return np.where(self.is_allotted, whole, 0.0)
+        told: Float64s = np.ceil(whole / GIB) * GIB
+        return told
+
+    @property
+    def drawn_bytes(self) -> Float64s:
+        """What is provisioned out of an allotment."""
+        return np.where(self.is_allotted, self.made_bytes, 0.0)
 
 
 def demands_of(workloads: Sequence[Workload]) -> Demands:

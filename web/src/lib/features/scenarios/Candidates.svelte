@@ -91,6 +91,7 @@
   const keyOf = (one: Candidate) =>
     [one.pool.id, one.cluster?.id ?? '', one.datastore?.id ?? ''].join('.');
   const n = (spread: Placement['spread']) => spread.reduce((sum, one) => sum + one.n_vms, 0);
+  const named = (one: Candidate) => `${nameOf(one)}${one.cluster ? `, ${one.cluster.name}` : ''}`;
   const isHere = (one: Candidate) =>
     chosen !== null && (one.datastore ? one.datastore.id === chosen : one.pool.id === chosen);
   const hrefOf = (one: Candidate) =>
@@ -141,18 +142,20 @@
       {#if one.cost_a_month !== null}<span class="block text-xs whitespace-nowrap text-ink-soft"
           >{money(one.cost_a_month, placement.currency)} a month</span
         >{/if}
-      {#if does && onopen && one.rank !== null}<button
-          class="block w-full text-right underline"
-          aria-expanded={opened === keyOf(one)}
-          aria-label="what it does: {nameOf(one)}{one.cluster ? `, ${one.cluster.name}` : ''}"
-          onclick={() => onopen(opened === keyOf(one) ? '' : keyOf(one))}>what it does</button
-        >{/if}
-      {#if isHere(one)}<span class="text-ink-soft">it is here</span
-        >{:else if one.rank !== null}<button
-          class="text-depth-5 underline"
-          aria-label="{action}: {nameOf(one)}{one.cluster ? `, ${one.cluster.name}` : ''}"
-          onclick={() => onput(one)}>{action}</button
-        >{/if}
+      {#if isHere(one)}<span class="text-ink-soft">it is here</span>{:else if one.rank !== null}
+        <span class="whitespace-nowrap">
+          {#if does && onopen}<button
+              class="underline"
+              aria-expanded={opened === keyOf(one)}
+              aria-label="what it does: {named(one)}"
+              onclick={() => onopen(opened === keyOf(one) ? '' : keyOf(one))}>what it does</button
+            > ·{/if}
+          <button
+            class="text-depth-5 underline"
+            aria-label="{action}: {named(one)}"
+            onclick={() => onput(one)}>{action}</button
+          >
+        </span>{/if}
     </td>
   </tr>
   {#if does && opened === keyOf(one)}
