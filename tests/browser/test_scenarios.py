@@ -1,6 +1,7 @@
 """A planner tries a plan, compares it, and looks at the estate as it would be."""
 
 import re
+from datetime import date, timedelta
 
 from playwright.sync_api import Page, expect
 
@@ -86,6 +87,55 @@ def test_a_thing_is_put_into_a_scenario_from_its_page(signed_in: Page):
     form.get_by_label("More, or fewer, a week").fill("-1 TiB")
     form.get_by_role("button", name="put it in").click()
     expect(ScenarioPage(signed_in).move("grows slower")).to_be_visible()
+
+
+def test_what_a_place_does_is_told_before_it_is_planned_as_it_is_after(known: Page):
+    where = WherePage(known)
+    known.goto("/try?count=4")
+    best = where.candidates.first
+    best.get_by_role("button", name=re.compile("^what it does")).click()
+    effect = known.get_by_role("region", name="What it does", exact=True)
+    line = effect.get_by_role("row", name=re.compile("^with it"))
+    expect(line).to_be_visible()
+    expect(effect.get_by_role("list", name="Runways that move")).to_contain_text("sonar-ingest")
+    assert faults(known) == []
+    told = line.get_by_role("cell").all_inner_texts()
+    best.get_by_role("button", name=re.compile("^plan it")).click()
+    plan = ScenarioPage(known)
+    plan.expect_open("sonar-ingest")
+    known.goto(f"{known.url}&at={(date.today() + timedelta(days=1)).isoformat()}")
+    expect(plan.line("sonar-ingest").get_by_role("cell")).to_have_text(told)
+
+
+def test_no_two_on_an_array_are_planned_as_they_go_and_taken_back_together(known: Page):
+    known.goto("/try?count=3&site=Skerry&apart=array")
+    expect(known.get_by_text("2 such VMs fit in all")).to_be_visible()
+    expect(known.get_by_text("1 VM find none")).to_be_visible()
+    known.get_by_label("Site").select_option(label="any")
+    expect(known.get_by_text("Over several places 3 of them go")).to_be_visible()
+    known.get_by_role("button", name="plan them so").click()
+    plan = ScenarioPage(known)
+    plan.expect_open("sonar-ingest")
+    expect(plan.moves.get_by_text(re.compile("Place 1 × sonar-ingest-[123]"))).to_have_count(3)
+    known.get_by_role("button", name="undo").click()
+    expect(plan.moves.get_by_text("Place 1 ×")).to_have_count(0)
+
+
+def test_what_was_found_is_put_into_a_scenario(known: Page):
+    known.goto("/feeds/findings?kind=free-but-owned")
+    table = known.get_by_role("table", name="Findings")
+    for at in (1, 2):
+        table.get_by_role("checkbox", name=f"choose row {at}").check()
+    known.get_by_role("button", name="put into a scenario").click()
+    box = known.get_by_role("region", name="Put into a scenario")
+    box.get_by_label("Into which scenario").select_option(label="a new scenario")
+    box.get_by_role("button", name="Free", exact=True).click()
+    form = known.get_by_role("form", name="Free")
+    form.get_by_role("button", name="put it in").click()
+    # The very thing that was found: what looks free is not, and goes with nothing.
+    expect(ScenarioPage(known).move("Free 2 volumes")).to_contain_text(
+        re.compile("cannot be: .* carries pool samphire-shared: its data would be lost")
+    )
 
 
 def test_what_is_accepted_is_held_until_its_work_order_is_through(signed_in: Page):
