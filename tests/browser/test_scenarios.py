@@ -1,10 +1,11 @@
 """A planner tries a plan, compares it, and looks at the estate as it would be."""
 
 import re
-from datetime import date, timedelta
+from datetime import timedelta
 
 from playwright.sync_api import Page, expect
 
+from keelmark.access.clock import utc_today
 from tests.browser.pages.place import WherePage
 from tests.browser.pages.scenarios import ScenarioPage
 from tests.browser.test_frame import faults
@@ -103,7 +104,7 @@ def test_what_a_place_does_is_told_before_it_is_planned_as_it_is_after(known: Pa
     best.get_by_role("button", name=re.compile("^plan it")).click()
     plan = ScenarioPage(known)
     plan.expect_open("sonar-ingest")
-    known.goto(f"{known.url}&at={(date.today() + timedelta(days=1)).isoformat()}")
+    known.goto(f"{known.url}&at={(utc_today() + timedelta(days=1)).isoformat()}")
     expect(plan.line("sonar-ingest").get_by_role("cell")).to_have_text(told)
 
 
