@@ -100,7 +100,7 @@ def test_what_a_place_does_is_told_before_it_is_planned_as_it_is_after(known: Pa
     expect(line).to_be_visible()
     expect(effect.get_by_role("list", name="Runways that move")).to_contain_text("sonar-ingest")
     assert faults(known) == []
-    told = line.get_by_role("cell").all_inner_texts()
+    told = line.get_by_role("cell").all_text_contents()
     best.get_by_role("button", name=re.compile("^plan it")).click()
     plan = ScenarioPage(known)
     plan.expect_open("sonar-ingest")
@@ -110,8 +110,8 @@ def test_what_a_place_does_is_told_before_it_is_planned_as_it_is_after(known: Pa
 
 def test_no_two_on_an_array_are_planned_as_they_go_and_taken_back_together(known: Page):
     known.goto("/try?count=3&site=Skerry&apart=array")
-    expect(known.get_by_text("2 such VMs fit in all")).to_be_visible()
-    expect(known.get_by_text("1 VM find none")).to_be_visible()
+    where = known.get_by_role("region", name="Where it can go")
+    expect(where.get_by_text("find none")).to_be_visible()  # a site has no three that take one
     known.get_by_label("Site").select_option(label="any")
     expect(known.get_by_text("Over several places 3 of them go")).to_be_visible()
     known.get_by_role("button", name="plan them so").click()

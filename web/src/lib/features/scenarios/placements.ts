@@ -97,6 +97,26 @@ export function amountOf(margin: Margin): string {
   return `${sign}${formatCount(Math.round(size))}`;
 }
 
+const MOST_COLUMNS = 7;
+
+/** The tests that tell places apart, those that reject somebody first, with their scales. */
+export function columnsOf(checks: Check[], shown: Candidate[]) {
+  const marginsOf = (check: Check) =>
+    shown.flatMap((one) => one.margins.filter((margin) => margin.check === check));
+  const asked = checks.filter(
+    (check) => check !== 'read' && marginsOf(check).some((margin) => margin.is_asked),
+  );
+  const misses = (check: Check) => marginsOf(check).some((margin) => !margin.is_cleared);
+  const kept = [...asked].sort((a, b) => Number(misses(b)) - Number(misses(a)));
+  const first = new Set(kept.slice(0, MOST_COLUMNS));
+  return asked
+    .filter((check) => first.has(check))
+    .map((check) => ({
+      check,
+      scale: Math.max(1, ...marginsOf(check).map((margin) => Math.abs(margin.amount ?? 0))),
+    }));
+}
+
 /** What a place would have left. */
 export function leavesOf(one: Candidate): string {
   const runway =

@@ -15,6 +15,7 @@ import {
 } from './objects';
 import {
   amountOf,
+  columnsOf,
   endOf,
   extensionFor,
   movesWithout,
@@ -101,6 +102,39 @@ describe('a place', () => {
     [{ amount: null }, ''],
   ] as [Partial<Margin>, string][])('tells a margin of %o as “%s”', (more, told) => {
     expect(amountOf(margin(more))).toBe(told);
+  });
+
+  test('shows the tests that tell places apart, those that reject somebody first', () => {
+    const checks = [
+      'read',
+      'class',
+      'space',
+      'overcommit',
+      'cpus',
+      'memory',
+      'iops',
+      'throughput',
+      'quota',
+    ];
+    const told = (check: string, more: object = {}) =>
+      margin({ check: check as never, is_asked: true, ...more });
+    const one = {
+      margins: checks.map((check) =>
+        told(check, check === 'quota' ? { is_cleared: false, amount: -7 } : {}),
+      ),
+    } as Candidate;
+    const shown = columnsOf(checks as never, [one]);
+    expect(shown.map((column) => column.check)).toEqual([
+      'class',
+      'space',
+      'overcommit',
+      'cpus',
+      'memory',
+      'iops',
+      'quota',
+    ]);
+    expect(shown.at(-1)?.scale).toBe(7);
+    expect(columnsOf(checks as never, [])).toEqual([]);
   });
 
   test('wants its datastore extended first where that is short', () => {
