@@ -23,14 +23,8 @@ from keelmark.scenarios.api.scenarios import SCENARIO, move_told
 from keelmark.scenarios.api.told import EndRead, MovesPutIn
 from keelmark.scenarios.selectors.courses import course_for
 from keelmark.scenarios.selectors.kept import drawn, scenario_for, standing_revision, trying
-from keelmark.scenarios.selectors.outcomes import (
-    Before,
-    Broken,
-    Outcome,
-    broken_in,
-    figures_of,
-    outcome_of,
-)
+from keelmark.scenarios.selectors.moving import Before, Broken
+from keelmark.scenarios.selectors.outcomes import Outcome, broken_in, figures_of, outcome_of
 from keelmark.scenarios.selectors.prices import currency_of_prices
 
 MOST_BESIDE = 3  # four side by side

@@ -30,7 +30,7 @@ from keelmark.core.units import MAX_BYTES
 from keelmark.estate import selectors as estate
 from keelmark.forecasts.api.pools import DatesRead, Int64Field
 from keelmark.forecasts.definitions.horizon import HORIZON_DAYS
-from keelmark.scenarios.selectors.outcomes import name_of
+from keelmark.scenarios.selectors.moving import name_of
 from keelmark.scenarios.selectors.placing import Placing, dates_of, placing_of, policy_named
 from keelmark.scenarios.selectors.prices import currency_of_prices
 

@@ -28,7 +28,7 @@ from keelmark.scenarios.selectors.kept import (
     planned_in,
     standing_revision,
 )
-from keelmark.scenarios.selectors.outcomes import name_of
+from keelmark.scenarios.selectors.moving import name_of
 
 TRIES: Final = 5  # until what is told holds by the dates themselves
 RESOLVED: Final = 1  # of them that look anew; the others add what is missing

@@ -33,7 +33,7 @@ from keelmark.feeds.changes.allowed import (
 from keelmark.feeds.changes.reading import LIVE, setters_of
 from keelmark.feeds.models import Change, ChangeState
 from keelmark.scenarios.models import StepState, WorkStep
-from keelmark.scenarios.selectors.proving import copy_of, pool_of, volume_of
+from keelmark.scenarios.selectors.named import copy_of, pool_of, volume_of
 
 PORT_FORMS: Final = ("wwn.", "iqn.", "nqn.", "eui.", "naa.")
 MOST_TOLD: Final = 3

@@ -15,7 +15,7 @@ from keelmark.core.estate.reading import LIKELY
 from keelmark.core.scenario.changes import Changes, changes_in
 from keelmark.core.scenario.compiling import Compiled
 from keelmark.scenarios.selectors.kept import planned_for
-from keelmark.scenarios.selectors.outcomes import Dates, dates_in
+from keelmark.scenarios.selectors.moving import Dates, dates_in
 from keelmark.scenarios.selectors.placing import NOTHING_PLANNED
 
 KEPT = 4  # scenarios of which courses were asked for

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Final
 
-from django.db.models import Count, Max, Min, Q, QuerySet
+from django.db.models import Count, Max, Min, Q
 
 from keelmark.compliance.models import Promise, TierNaming, TierRevision
 from keelmark.core.scenario.steps import StepKind
@@ -28,6 +28,14 @@ from keelmark.estate.models import (
 )
 from keelmark.estate.models import Mapping as VolumeMapping
 from keelmark.scenarios.models import WorkStep
+from keelmark.scenarios.selectors.named import (
+    brought,
+    copy_of,
+    made_since,
+    since,
+    subject_of,
+    volume_of,
+)
 
 LIMIT_NAMES: Final = ("min_iops", "max_iops")
 
@@ -47,21 +55,8 @@ def proof_of(step: WorkStep) -> Proof:
     return _PROOFS[StepKind(step.kind)](step)
 
 
-def _made_since(step: WorkStep, kind: str) -> "QuerySet[Entity]":
-    """Things of a kind that came since it was accepted and bear its name, the newest first."""
-    named = Entity.objects.filter(
-        kind=kind, retired_at=None, name=step.values["name"], first_seen_at__gte=_since(step)
-    )
-    return named.order_by("-first_seen_at", "-pk")
-
-
-def _since(step: WorkStep) -> datetime:
-    """From when on what comes may be of this plan: what was there before only bears the name."""
-    return step.order.scenario.accepted_at or step.order.made_at
-
-
 def _array_added(step: WorkStep) -> Proof:
-    found = Array.objects.filter(entity__in=_made_since(step, "array")).first()
+    found = Array.objects.filter(entity__in=made_since(step, "array")).first()
     if found is None:
         return Proof(is_so=False, says="no array of this name is read")
     site = found.entity.site
@@ -71,45 +66,11 @@ def _array_added(step: WorkStep) -> Proof:
 
 
 def _pool_added(step: WorkStep) -> Proof:
-    arrays = [step.values.get("array_id") or _brought(step, "array")]
-    found = Pool.objects.filter(entity__in=_made_since(step, "pool"), array__in=arrays).first()
+    arrays = [step.values.get("array_id") or brought(step, "array")]
+    found = Pool.objects.filter(entity__in=made_since(step, "pool"), array__in=arrays).first()
     if found is None:
         return Proof(is_so=False, says="no pool of this name is read on it")
     return _sized(step, size=found.usable_bytes, read_at=found.read_at, pk=found.pk)
-
-
-def _brought(step: WorkStep, kind: str) -> int | None:
-    """Return what an earlier step brings and this one names, once it is read."""
-    named = Entity.objects.filter(
-        kind=kind, retired_at=None, name=step.values.get(kind, ""),
-        first_seen_at__gte=_since(step),
-    )  # fmt: skip
-    return named.order_by("-first_seen_at", "-pk").values_list("pk", flat=True).first()
-
-
-def pool_of(step: WorkStep) -> int | None:
-    """Return the pool that a step is on, known before or brought by an earlier one."""
-    return int(step.values.get("pool_id") or 0) or _brought(step, "pool")
-
-
-def volume_of(step: WorkStep) -> Volume | None:
-    named = Volume.objects.filter(
-        entity__retired_at=None, entity__name=step.values["name"],
-        pool__in=[pool_of(step)], entity__first_seen_at__gte=_since(step),
-    )  # fmt: skip
-    return named.order_by("-entity__first_seen_at").first()
-
-
-def copy_of(step: WorkStep) -> Volume | None:
-    """Return the volume that mirrors another, or is to: known before, or made for it since."""
-    there = Volume.objects.filter(entity__retired_at=None)
-    if copy_id := step.values.get("copy_id"):
-        return there.filter(pk=copy_id).first()
-    named = there.filter(
-        entity__name=step.values["copy"], pool__in=[pool_of(step)],
-        entity__first_seen_at__gte=_since(step),
-    )  # fmt: skip
-    return named.order_by("-entity__first_seen_at").first()
 
 
 def _volume_created(step: WorkStep) -> Proof:
@@ -150,7 +111,7 @@ def _volume_mapped(step: WorkStep) -> Proof:
 
 def _datastore_made(step: WorkStep) -> Proof:
     found = Datastore.objects.filter(
-        entity__in=_made_since(step, "datastore"), cluster_id=step.values.get("cluster_id")
+        entity__in=made_since(step, "datastore"), cluster_id=step.values.get("cluster_id")
     ).first()
     if found is None:
         return Proof(is_so=False, says="no datastore of this name is read for the cluster")
@@ -168,7 +129,7 @@ def _vms_deployed(step: WorkStep) -> Proof:
     in_cluster = VirtualMachine.objects.filter(
         cluster_id=values.get("cluster_id"), entity__retired_at=None
     )
-    came = in_cluster.filter(entity__first_seen_at__gte=_since(step))
+    came = in_cluster.filter(entity__first_seen_at__gte=since(step))
     is_it = Q(entity__name__in=values["names"])
     if "datastore" in values:
         is_it |= Q(disks__datastore__entity__name=values["datastore"])
@@ -185,7 +146,7 @@ def _vms_deployed(step: WorkStep) -> Proof:
 def _hosts_added(step: WorkStep) -> Proof:
     hosts = Host.objects.filter(cluster_id=step.values.get("cluster_id"), entity__retired_at=None)
     came = hosts.filter(
-        Q(entity__name__in=step.values["names"]) | Q(entity__first_seen_at__gte=_since(step))
+        Q(entity__name__in=step.values["names"]) | Q(entity__first_seen_at__gte=since(step))
     )
     newest = hosts.order_by("-read_at").values_list("read_at", flat=True).first()
     n = came.count()
@@ -195,15 +156,8 @@ def _hosts_added(step: WorkStep) -> Proof:
     )  # fmt: skip
 
 
-def _subject(step: WorkStep) -> int | None:
-    """Return what a step is of, known before or brought by an earlier one."""
-    if step.subject_id is not None or "name" not in step.values:
-        return step.subject_id
-    return _made_since(step, step.subject_kind).values_list("pk", flat=True).first()
-
-
 def _extended(step: WorkStep) -> Proof:
-    subject = _subject(step)
+    subject = subject_of(step)
     if step.subject_kind == "pool":
         pool = Pool.objects.filter(pk=subject).first()
         return (
@@ -364,7 +318,7 @@ def _cloned(step: WorkStep) -> Proof:
     values = step.values
     came = Volume.objects.filter(
         entity__retired_at=None, entity__name__in=values["names"], pool_id=values["pool_id"],
-        entity__first_seen_at__gte=_since(step),
+        entity__first_seen_at__gte=since(step),
     )  # fmt: skip
     pool = Pool.objects.filter(pk=values["pool_id"]).first()
     return Proof(
