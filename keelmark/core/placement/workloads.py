@@ -14,6 +14,7 @@ from keelmark.core.policy.judging import Policy
 from keelmark.core.units import GIB, MAX_BYTES, PERCENT, percent_of
 
 MOST_VMS: Final = 100_000
+MOST_LOSSES: Final = 64
 
 
 class Apart(StrEnum):
@@ -75,7 +76,7 @@ class Workload:
     ``n_ports`` front-end ports of an array are wanted besides those that are in use.
     ``is_from_allotment`` has it lie where its tenant has an allotment alone, out of which its bytes
     are held already. ``most_exposure_bytes`` is what its pool may lack if all that are promised
-    bytes of it filled them.
+    bytes of it filled them. ``n_host_losses`` hosts of its cluster must be able to fail.
     """
 
     name: str
@@ -94,6 +95,7 @@ class Workload:
     n_ports: int = 0
     is_from_allotment: bool = False
     most_exposure_bytes: int | None = None
+    n_host_losses: int = 1
 
     def __post_init__(self) -> None:
         """Refuse what cannot be asked for."""
@@ -108,6 +110,10 @@ class Workload:
         for name in ("n_cpus", "memory_bytes", "n_ports"):
             if not 0 <= getattr(self, name) <= MAX_BYTES:
                 raise RangeError(argument=name, found=getattr(self, name), wanted="0 or more")
+        if not 0 <= self.n_host_losses <= MOST_LOSSES:
+            raise RangeError(
+                argument="n_host_losses", found=self.n_host_losses, wanted=f"0 to {MOST_LOSSES}"
+            )
         if self.is_from_allotment and not self.tenant:
             raise RangeError(argument="tenant", found="", wanted="whose allotment it is")
         if self.most_exposure_bytes is not None and not 0 <= self.most_exposure_bytes <= MAX_BYTES:

@@ -25,7 +25,7 @@ from keelmark.core.placement.answer import Candidate
 from keelmark.core.placement.ground import Ground
 from keelmark.core.placement.hurdles import Check
 from keelmark.core.placement.ranking import Weights
-from keelmark.core.placement.workloads import MOST_VMS, Apart, DiskAsked, Workload
+from keelmark.core.placement.workloads import MOST_LOSSES, MOST_VMS, Apart, DiskAsked, Workload
 from keelmark.core.units import MAX_BYTES
 from keelmark.estate import selectors as estate
 from keelmark.forecasts.api.pools import DatesRead, Int64Field
@@ -95,6 +95,10 @@ class WorkloadWrite(serializers.Serializer[Record]):
         default=None,
         help_text="that its pool may lack if all filled what they are promised",
     )
+    n_host_losses = serializers.IntegerField(
+        min_value=0, max_value=MOST_LOSSES, default=1,
+        help_text="of its cluster that must be able to fail",
+    )  # fmt: skip
     weights = WeightsWrite(required=False)
 
 
@@ -232,6 +236,7 @@ def workload_of(wanted: dict[str, Any], *, today: date) -> Workload:  # Any: a v
             policy=policy.core if policy else None, apart=Apart(wanted["apart"]),
             n_ports=wanted["n_ports"], is_from_allotment=wanted["is_from_allotment"],
             most_exposure_bytes=wanted["most_exposure_bytes"],
+            n_host_losses=wanted["n_host_losses"],
         )  # fmt: skip
     except RangeError as exc:
         raise wrong_field(exc.argument, f"Use {exc.wanted}.") from exc

@@ -154,19 +154,24 @@ def _ground(view: View, *, planned: PlannedMoves | None, workloads: Sequence[Wor
             for policy in {one.policy.name: one.policy for one in workloads if one.policy}.values()
         },
     )
+    losses = max(one.n_host_losses for one in workloads)  # what one asks for holds for all
     revision = reading.estate.revision
     worked = _WORKED.get(revision)
     if worked is None or len(worked) > MOST_WORKED:
         worked = _WORKED.keep(revision, {})
     if planned is None or not planned.moves:
         if not reading.estate.holds:
-            return replace(ground_of(reading, beside, has_stores=True), worked=worked)
+            return replace(
+                ground_of(reading, beside, has_stores=True, n_host_losses=losses), worked=worked
+            )
         planned = planned or NOTHING_PLANNED
     day = reading.estate.day + span[1]
     then = reading_at(day=day, quantile=BAD_CASE, planned=planned)
-    plain = replace(ground_of(reading, beside, has_stores=True), worked=worked)
+    plain = replace(
+        ground_of(reading, beside, has_stores=True, n_host_losses=losses), worked=worked
+    )
     told = ground_of(
-        reading, beside, then=then, has_stores=True,
+        reading, beside, then=then, has_stores=True, n_host_losses=losses,
         planned={kind: _coming(plain, planned, kind, span=span) for kind in SPACES},
     )  # fmt: skip
     return replace(told, worked=worked)

@@ -41,13 +41,24 @@ def test_a_place_tells_by_how_much_it_clears_each_test(api, estate):
     assert store["datastore"]["name"] == "kelp-ds"
     # 18 TiB is the limit mark; 8 are used and 90 days at 20 GiB are likely to come.
     assert margin(pool, "space")["amount"] == pytest.approx(6 * TIB, rel=0.1)
-    assert margin(pool, "overcommit")["amount"] == 40 * TIB - 10 * TIB - 4 * TIB
+    # A datastore of four TiB at its limit mark would be made, in whole GiB.
+    assert margin(pool, "overcommit")["amount"] == 40 * TIB - 10 * TIB - 4_552 * GIB
     assert not margin(store, "overcommit")["is_asked"]
     assert margin(store, "datastore")["amount"] < 9 * TIB - 6 * TIB - 2 * TIB
     # Two hosts of 16 CPUs, one of them lost, 4 a core; five VMs have 2.
     assert margin(pool, "cpus")["amount"] == 16 * 4 - 10 - 16
     assert "class" not in told["checks"]
     assert {"space", "overcommit", "cpus", "memory"} <= set(told["checks"])
+
+
+@pytest.mark.parametrize(("losses", "left"), [(0, 32 * 4), (1, 16 * 4), (2, 0)])
+def test_as_many_hosts_may_fail_as_are_asked_for(api, estate, losses, left):
+    told = of_pool(placed(api, n_cpus=4, n_host_losses=losses))
+    assert margin(told, "cpus")["amount"] == left - 10 - 16
+    assert (told["rank"] is None) == (losses == 2)
+    several = [{**WORKLOAD, "name": "w", "n_cpus": 4, "n_host_losses": n} for n in (0, losses)]
+    answer = api.send("POST", "/placements/together", workloads=several).json()
+    assert answer["n_left"] == (8 if losses == 2 else 0)
 
 
 def test_a_datastore_takes_more_once_it_is_extended_and_then_holds(api, estate):

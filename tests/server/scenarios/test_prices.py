@@ -86,7 +86,9 @@ def test_what_is_no_list_is_refused_by_its_field_and_nothing_is_written(api, cla
     assert api.get("/prices").json()["number"] == 0
 
 
-@pytest.mark.parametrize(("basis", "cost"), [("promised", 4 * 40.0), ("written", 2 * 40.0)])
+@pytest.mark.parametrize(
+    ("basis", "cost"), [("promised", 4_552 / 1024 * 40), ("written", 2 * 40.0)]
+)
 def test_a_place_tells_what_the_work_costs_there(api, classed, basis, cost):
     draw_up(api, basis=basis)
     told = placed(api)

@@ -6053,6 +6053,11 @@ export interface components {
              * @description that its pool may lack if all filled what they are promised
              */
             most_exposure_bytes?: number | null;
+            /**
+             * @description of its cluster that must be able to fail
+             * @default 1
+             */
+            n_host_losses: number;
             weights?: components["schemas"]["WeightsWriteRequest"];
         };
     };

@@ -22,7 +22,7 @@
   }
   let { form, faults, classes, sites, clusters, policies, tenants, hasPrices, onchange }: Props =
     $props();
-  type Plain = 'name' | 'count' | 'cpus' | 'memory' | 'exposure';
+  type Plain = 'name' | 'count' | 'cpus' | 'memory' | 'exposure' | 'losses';
   const BEFORE: { name: Plain; label: string }[] = [
     { name: 'name', label: 'Called' },
     { name: 'count', label: 'How many VMs' },
@@ -32,6 +32,7 @@
     { name: 'memory', label: 'Memory of each' },
   ];
   const LAST: { name: Plain; label: string }[] = [
+    { name: 'losses', label: 'Hosts of its cluster that may fail' },
     { name: 'exposure', label: 'Its pool may lack at most, if all fill up' },
   ];
   const MOST_WEIGHT = 4;

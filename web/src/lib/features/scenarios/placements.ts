@@ -210,6 +210,7 @@ export function workloadOfMove(move: Move, until: string | null): Workload | nul
     n_ports: 0,
     is_from_allotment: !!fields.out_of,
     most_exposure_bytes: null,
+    n_host_losses: 1,
   };
 }
 

@@ -4,6 +4,7 @@ import { disksOf, type DiskText } from './moves';
 import type { Workload } from './placements';
 
 const YEAR_DAYS = 365;
+const MOST_LOSSES = 64;
 
 /** What the form holds: texts as typed, so that nothing typed is lost. */
 export interface Form {
@@ -22,6 +23,7 @@ export interface Form {
   tenant: string;
   fromAllotment: string; // 'yes', or nothing
   exposure: string;
+  losses: string; // hosts
   runway: string;
   balance: string;
   performance: string;
@@ -54,6 +56,7 @@ export function formOf(params: URLSearchParams): Form {
     tenant: told('tenant', ''),
     fromAllotment: told('fromAllotment', ''),
     exposure: told('exposure', ''),
+    losses: told('losses', '1'),
     runway: told('runway', '2'),
     balance: told('balance', '2'),
     performance: told('performance', '2'),
@@ -120,6 +123,8 @@ export function workloadOf(form: Form): { workload: Workload | null; faults: Fau
     faults.until = 'A date after today.';
   if (form.from !== '' && (form.from < todayIso() || form.from > form.until))
     faults.from = 'A date from today on, by the last one.';
+  const losses = wholeOf(form.losses);
+  if (losses === null || losses > MOST_LOSSES) faults.losses = `0 to ${MOST_LOSSES}.`;
   const weights = Object.fromEntries(
     WEIGHTS.map((name) => [name, wholeOf(form[name]) ?? 1]),
   ) as Record<(typeof WEIGHTS)[number], number>;
@@ -145,6 +150,7 @@ export function workloadOf(form: Form): { workload: Workload | null; faults: Fau
       n_ports: 0,
       is_from_allotment: form.tenant !== '' && form.fromAllotment === 'yes',
       most_exposure_bytes: missing,
+      n_host_losses: losses ?? 1,
       weights,
     },
     faults,
