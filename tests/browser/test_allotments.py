@@ -80,7 +80,7 @@ def test_new_work_is_looked_for_in_allotments_alone(known: Page):
     expect(mine.filter(has_text=MINE)).to_contain_text("allotment")
     expect(where.candidates.last).to_contain_text("none here")
     expect(known.get_by_label("out of its allotments alone")).to_be_checked()
-    mine.first.get_by_role("button").click()
+    mine.first.get_by_role("button", name=re.compile("^plan it")).click()
     expect(known.get_by_role("list", name="Moves")).to_contain_text(
         "out of the allotment of Tide Gauges"
     )
