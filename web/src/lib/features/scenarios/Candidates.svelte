@@ -110,7 +110,7 @@
         {#each columns as { check } (check)}<th class="py-1 pr-2 font-normal"
             >{CHECK_NAMES[check]}</th
           >{/each}
-        <th class="py-1 pr-2 font-normal">fit, stopped by</th>
+        <th class="py-1 pr-2 font-normal whitespace-nowrap">fit, stopped by</th>
         {#if hasRunways}<th class="py-1 pr-2 font-normal">runway as it is, with it</th>{/if}
         <th class="py-1 text-right font-normal"
           >then ends, likely{placement.currency ? '; costs' : ''}</th
