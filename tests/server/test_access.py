@@ -153,7 +153,7 @@ WHO: dict[str, set[str]] = {
     "orders_prove": DO, "orders_carry": {"operator"}, "orders_halt": {"operator"},
     "orders_carry_step": {"operator"}, "orders_take_step_back": {"operator"},
     "intake_read": DO, "placement_more_of": DO, "placement_together": DO,
-    "placement_objects": DO,
+    "placement_objects": DO, "placement_outcome": DO,
     "prices_read": SEE_FEEDS, "prices_draw_up": DO,
     "allotments_list": READ, "allotments_read": READ, "allotments_make": DO,
     "allotments_export": READ,
