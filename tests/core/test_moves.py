@@ -221,6 +221,13 @@ def test_sharing_copies_take_only_what_they_change():
         assert int(reading(told).is_there["disk"].sum()) == 7
 
 
+def test_disks_of_more_copies_than_a_move_may_bring_count_with_their_vms(monkeypatch):
+    monkeypatch.setattr("keelmark.core.scenario.moves.place.MOST_BORN", 3)
+    many, few = after(dated("clone")), after(dated("clone", n_copies=3))
+    assert [int(reading(told).is_there["disk"].sum()) for told in (many, few)] == [3, 6]
+    assert more(many, "datastore", 2) * 3 == pytest.approx(more(few, "datastore", 2) * 4, rel=1e-6)
+
+
 def test_copies_of_what_a_plan_brings_are_counted_without_their_disks():
     told = after(dated("place", n_vms=1, to=52, cluster=None), dated("clone", number=2, vm=-1))
     assert int(reading(told).is_there["vm"].sum()) == 7

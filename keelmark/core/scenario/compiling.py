@@ -5,14 +5,13 @@ from dataclasses import dataclass
 
 from keelmark.core.estate.estate import Estate
 from keelmark.core.scenario.effects import Born, Effect
-from keelmark.core.scenario.moves.base import Fault, Move, Parts
+from keelmark.core.scenario.moves.base import MOST_BORN, Fault, Move, Parts
 from keelmark.core.scenario.plan import Plan, plan_of, with_rows
 from keelmark.core.scenario.sight import At
 from keelmark.core.scenario.stage import Stage
 
 # Ids of what moves bring: above all that there are, exact in a browser's numbers.
 FIRST_BORN_ID = 2**52
-MOST_BORN = 2**20  # of one kind, by one move
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

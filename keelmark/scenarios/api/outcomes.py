@@ -14,7 +14,7 @@ from keelmark.access.api.base import Problem, Record, actor_of
 from keelmark.access.errors import wrong_field
 from keelmark.access.rights import Right
 from keelmark.bearings.api.asked import BEARING, ID_DIGITS, AtRead, at_told, bearing_of
-from keelmark.bearings.selectors.picture import drawn_of
+from keelmark.bearings.selectors.picture import Drawn, drawn_of
 from keelmark.bearings.selectors.views import View, view_for
 from keelmark.forecasts.api.pools import Int64Field
 from keelmark.forecasts.api.standing import ENTITY
@@ -24,7 +24,13 @@ from keelmark.scenarios.api.told import EndRead, MovesPutIn
 from keelmark.scenarios.selectors.courses import course_for
 from keelmark.scenarios.selectors.kept import drawn, scenario_for, standing_revision, trying
 from keelmark.scenarios.selectors.moving import Before, Broken
-from keelmark.scenarios.selectors.outcomes import Outcome, broken_in, figures_of, outcome_of
+from keelmark.scenarios.selectors.outcomes import (
+    Figures,
+    Outcome,
+    broken_in,
+    figures_of,
+    outcome_of,
+)
 from keelmark.scenarios.selectors.prices import currency_of_prices
 
 MOST_BESIDE = 3  # four side by side
@@ -164,11 +170,10 @@ class OutcomeView(APIView):
         for one in [scenario_id, *_beside(request, without=scenario_id)]:
             scenario = scenario_for(actor, one)
             view = view_for(actor, bearing=replace(bearing, scenario_id=one))
-            told = outcome_of(
-                view, as_it_is=as_it_is, was_broken=broken, drawn=drawn(standing_revision(scenario))
-            )
+            plan = drawn(standing_revision(scenario))
+            told = outcome_of(view, as_it_is=as_it_is, was_broken=broken, drawn=plan)
             answers.append((view, told))
-            lines.append(_line(told, scenario_id=one, name=scenario.name))
+            lines.append(_line(told.figures, plan, scenario_id=one, name=scenario.name))
         return _answer(*answers[0], lines=lines)
 
 
@@ -197,16 +202,14 @@ class TrialOutcomeView(APIView):
             before = Before(
                 view=stood, drawn=drawn(standing_revision(scenario)), broken=broken_in(stood)
             )
-            told = outcome_of(stood, as_it_is=as_it_is, was_broken=broken, drawn=before.drawn)
-            lines.append(_line(told, scenario_id=scenario.pk, name=scenario.name))
+            figures = figures_of(stood, broken=before.broken)
+            lines.append(_line(figures, before.drawn, scenario_id=scenario.pk, name=scenario.name))
         tried = trying(
             actor, bearing.scenario_id, [move_told(one) for one in form.validated_data["moves"]]
         )
-        view = view_for(actor, bearing=bearing, tried=tried)
-        told = outcome_of(
-            view, as_it_is=as_it_is, was_broken=broken, drawn=drawn_of(tried), before=before
-        )
-        lines.append(_line(told, scenario_id=TRIED, name="with it"))
+        view, plan = view_for(actor, bearing=bearing, tried=tried), drawn_of(tried)
+        told = outcome_of(view, as_it_is=as_it_is, was_broken=broken, drawn=plan, before=before)
+        lines.append(_line(told.figures, plan, scenario_id=TRIED, name="with it"))
         return _answer(view, told, lines=lines)
 
 
@@ -215,9 +218,12 @@ def _as_it_is(view: View, *, broken: Broken) -> dict[str, Any]:  # Any: JSON
             **asdict(figures_of(view, broken=broken))}  # fmt: skip
 
 
-def _line(told: Outcome, *, scenario_id: int, name: str) -> dict[str, Any]:  # Any: JSON
+def _line(
+    figures: Figures, plan: Drawn, *, scenario_id: int, name: str
+) -> dict[str, Any]:  # Any: JSON
+    told = plan.compiled
     return {"scenario_id": scenario_id, "name": name, "spends": told.spends,
-            "n_barred": told.n_barred, **asdict(told.figures)}  # fmt: skip
+            "n_barred": sum(one.is_barred for one in told.told), **asdict(figures)}  # fmt: skip
 
 
 def _answer(view: View, told: Outcome, *, lines: list[dict[str, Any]]) -> Response:  # Any: JSON

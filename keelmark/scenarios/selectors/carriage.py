@@ -33,7 +33,7 @@ from keelmark.feeds.changes.allowed import (
 from keelmark.feeds.changes.reading import LIVE, setters_of
 from keelmark.feeds.models import Change, ChangeState
 from keelmark.scenarios.models import StepState, WorkStep
-from keelmark.scenarios.selectors.named import copy_of, pool_of, volume_of
+from keelmark.scenarios.selectors.named import copy_of, pool_of, subject_of, volume_of
 
 PORT_FORMS: Final = ("wwn.", "iqn.", "nqn.", "eui.", "naa.")
 MOST_TOLD: Final = 3
@@ -159,7 +159,9 @@ def _volume_made(step: WorkStep) -> Carriage:
 
 
 def _volume_grown(step: WorkStep) -> Carriage:
-    volume = Volume.objects.filter(pk=step.subject_id, entity__retired_at=None).first()
+    volume = Volume.objects.filter(pk=subject_of(step), entity__retired_at=None).first()
+    if volume is None and step.subject_id is None:
+        return Carriage(is_later=True, why=f"volume {step.values['name']} is not read yet")
     if volume is None or volume.size_bytes is None:
         return Carriage(why="the volume is not known any more, or nobody tells its size")
     return Carriage(

@@ -98,9 +98,8 @@ class PlannedMoves:
         """Return what tells this version from any other."""
         left_out = "" if self.without is None else f"-{self.without}"
         drawn = "".join(f"+{pk}:{n_bytes}" for pk, n_bytes in self.draws)
-        return (
-            f"{self.scenario_id}.{self.revision}{left_out}{drawn}{self.tried and '?'}{self.tried}"
-        )
+        tried = f"?{self.tried}" if self.tried else ""
+        return f"{self.scenario_id}.{self.revision}{left_out}{drawn}{tried}"
 
     def compiled(self, estate: Estate) -> Compiled:
         """Return what they do to an estate; what is held for them is not there twice."""

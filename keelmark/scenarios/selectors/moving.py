@@ -15,14 +15,8 @@ from keelmark.core.forecast import Runway
 from keelmark.core.scenario.effects import OfRow
 
 ENDING = ("pool", "datastore")
-
-
 MOVING = (*ENDING, "cluster")  # of whole clusters it is told by how long they last
-
-
 MOST_ENDS = 60
-
-
 Broken = dict[str, Bools]  # who of each kind of subjects
 
 
@@ -82,6 +76,7 @@ class Before:
 
 
 def seen_in(view: View, kind: str) -> Bools:
+    """Return which of a kind are in sight, with what ends."""
     seen: Bools = view.shown_along(kind, kinds=ENDING)
     return seen
 

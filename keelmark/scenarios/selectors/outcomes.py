@@ -96,8 +96,6 @@ class Outcome:
     n_moved: int
     turned: list[Turned]
     n_turned: int
-    spends: float
-    n_barred: int
 
 
 def figures_of(view: View, *, broken: Broken) -> Figures:
@@ -146,8 +144,6 @@ def outcome_of(
     return Outcome(
         figures=figures_of(view, broken=broken),
         moved=moved, n_moved=n_moved, turned=turned, n_turned=n_turned,
-        spends=drawn.compiled.spends,
-        n_barred=sum(one.is_barred for one in drawn.compiled.told),
     )  # fmt: skip
 
 

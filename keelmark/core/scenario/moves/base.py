@@ -14,6 +14,7 @@ from keelmark.core.units import MAX_BYTES, PERCENT
 
 DAYS_A_WEEK: Final = 7
 MOST_THINGS: Final = 5_000  # of one move
+MOST_BORN: Final = 2**20  # of one kind, by one move
 NAMES_TOLD: Final = 3
 MOST_IOPS: Final = 10**9  # of one disk
 Parts = tuple[str | int, ...]  # a sentence: texts, and amounts of bytes between them

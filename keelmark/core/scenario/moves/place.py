@@ -7,6 +7,7 @@ from keelmark.core.estate.estate import Estate
 from keelmark.core.marks import DEFAULT_MARKS
 from keelmark.core.scenario.moves.base import (
     DAYS_A_WEEK,
+    MOST_BORN,
     Ask,
     DiskGiven,
     Fault,
@@ -202,10 +203,14 @@ class Clone(Move):
         return told
 
     def births_on(self, estate: Estate) -> dict[str, int]:
-        """Return what it brings, with the disks of a VM that there is."""
+        """Return what it brings; disks of what the plan brings itself count with their VM.
+
+        So do those of more copies than a move may bring.
+        """
         row = estate.table("vm").row_of(self.vm)
         n_disks = 0 if row is None else int((estate.table("disk").links["vm"] == row).sum())
-        return {"vm": self.n_copies, "disk": self.n_copies * n_disks}
+        n = self.n_copies * n_disks
+        return {"vm": self.n_copies, "disk": n if n <= MOST_BORN else 0}
 
     def put(self, stage: Stage, *, number: int) -> None:
         """Write it: each copy takes its bytes of where the disks of its source lie."""
@@ -216,7 +221,7 @@ class Clone(Move):
             if (store := stage.link(disk, "datastore", to="datastore"))
             and (one := stage.holds(disk))
         ]
-        has_disks = self.vm > 0  # those of what the plan brings itself are counted with their VM
+        has_disks = self.births_on(stage.plain)["disk"] > 0
         links = {
             name: to.row
             for name in ("cluster", "host", "project", "tenant", "site")

@@ -84,7 +84,7 @@
     )}
     {placement.n_fit === 1 ? 'such VM fits' : 'such VMs fit'} in all, over several places{placement.n_left >
     0
-      ? `; ${counted('VM', placement.n_left)} find none`
+      ? `; ${counted('VM', placement.n_left)} ${placement.n_left === 1 ? 'finds' : 'find'} none`
       : ''}
   </p>
 </div>

@@ -17,7 +17,7 @@
   }
   let { moves, on }: Props = $props();
   const TRIED = 0; // the line of what is kept nowhere
-  const day = $derived(bearing.at ?? on);
+  const day = $derived(bearing.at && bearing.at > on ? bearing.at : on);
   const trial = createQuery(() => trialQuery(moves, { ...bearing.asked, at: day }));
 </script>
 

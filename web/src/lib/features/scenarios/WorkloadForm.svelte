@@ -6,7 +6,7 @@
   import Pick from '$lib/ui/Pick.svelte';
   import { bearing } from '$lib/url/bearing.svelte';
   import DisksField from './DisksField.svelte';
-  import { disksText, WEIGHTS, type Faults, type Form } from './workload';
+  import { APART, disksText, WEIGHTS, type Faults, type Form } from './workload';
 
   /** What is to be placed, and what is to be kept: a slider each, as far as it counts. */
   interface Props {
@@ -46,13 +46,7 @@
     { name: 'from', label: 'From' },
     { name: 'until', label: 'Must last until' },
   ] as const;
-  const LIE = [
-    { value: 'anyhow', name: 'anyhow' },
-    { value: 'together', name: 'at one place' },
-    { value: 'pool', name: 'no two on a pool' },
-    { value: 'array', name: 'no two on an array' },
-    { value: 'site', name: 'no two at a site' },
-  ];
+  const LIE = Object.entries(APART).map(([value, name]) => ({ value, name }));
   const any = (names: string[]) => [
     { value: '', name: 'any' },
     ...names.map((name) => ({ value: name, name })),

@@ -32,7 +32,13 @@ export interface Form {
 
 export type Faults = Partial<Record<keyof Form, string>>;
 /** How its VMs may lie to each other. */
-export const APARTS = ['anyhow', 'together', 'pool', 'array', 'site'] as const;
+export const APART: Record<Workload['apart'], string> = {
+  anyhow: 'anyhow',
+  together: 'at one place',
+  pool: 'no two on a pool',
+  array: 'no two on an array',
+  site: 'no two at a site',
+};
 /** Where no two may lie together, a place is asked for one. */
 export const isKeptApart = (apart: string) => ['pool', 'array', 'site'].includes(apart);
 export const WEIGHTS = ['runway', 'balance', 'performance', 'cost'] as const;
@@ -146,7 +152,7 @@ export function workloadOf(form: Form): { workload: Workload | null; faults: Fau
       tenant: form.tenant,
       sites: form.site ? [form.site] : [],
       clusters: form.cluster ? [form.cluster] : [],
-      apart: APARTS.find((one) => one === form.apart) ?? 'anyhow',
+      apart: form.apart in APART ? (form.apart as Workload['apart']) : 'anyhow',
       n_ports: 0,
       is_from_allotment: form.tenant !== '' && form.fromAllotment === 'yes',
       most_exposure_bytes: missing,
