@@ -4,26 +4,20 @@ from collections.abc import Iterator, Sequence
 from typing import Final
 
 from keelmark.core.estate.columns import NOWHERE
-from keelmark.core.estate.estate import Estate
 from keelmark.core.estate.kinds import OBJECT_TIERS
 from keelmark.core.policy.nearest import PLANNED_POLICY, PLANNED_SNAPSHOTS, PLANNED_TIER
-from keelmark.core.scenario.compiling import FIRST_BORN_ID, Compiled
+from keelmark.core.scenario.compiling import Compiled
 from keelmark.core.scenario.effects import (
     AddAmount,
-    Born,
-    Effect,
     OfRow,
     Retire,
     SetAmount,
     SetLink,
-    SetPair,
     SetsAside,
-    SetTier,
     SetWord,
 )
-from keelmark.core.scenario.moves.room import ALLOTTED_TO, DRAWN_AS
-from keelmark.core.scenario.moves.work import CLONE_OF
-from keelmark.core.scenario.steps import Step, StepKind, Value, Values
+from keelmark.core.scenario.made import Made
+from keelmark.core.scenario.steps import Step, StepKind, Values
 
 
 def steps_of(told: Compiled) -> list[Step]:
@@ -38,21 +32,8 @@ def steps_of(told: Compiled) -> list[Step]:
     return steps
 
 
-class _Writer:
+class _Writer(Made):
     """The steps of one move, from what it does to the columns."""
-
-    def __init__(
-        self, estate: Estate, number: int, effects: Sequence[Effect], *,
-        sizes: dict[tuple[str, int], int],
-    ) -> None:  # fmt: skip
-        self.estate, self.number = estate, number
-        self.sizes = sizes  # as earlier moves have left them
-        self.effects = [one for one in effects if isinstance(one, OfRow)]
-        self.tiers = [one for one in effects if isinstance(one, SetTier)]
-        self.pairs = [one for one in effects if isinstance(one, SetPair)]
-        self.born = {(one.kind, one.row): one for one in effects if isinstance(one, Born)}
-        sizes.update({at: one.amounts["size"] for at, one in self.born.items()
-                      if "size" in one.amounts})  # fmt: skip
 
     def steps(self) -> Iterator[Step]:
         yield from self._made()
@@ -131,108 +112,6 @@ class _Writer:
         for each in sorted(going, key=lambda each: _LAST_FIRST.index(each.kind)):
             if not self._goes_with(each, gone):
                 yield self._removed(each, gone)
-
-    def _made(self) -> Iterator[Step]:
-        """What there is not yet: a pool, a volume with a datastore on it, VMs, hosts."""
-        stores = [one for one in self.born.values() if one.kind == "datastore"]
-        clones = [one for one in self.born.values() if CLONE_OF in one.words]
-        if clones:
-            yield self._cloned(clones)
-        for one in self.born.values():
-            if one in clones:
-                continue
-            if one.kind == "array":
-                yield self._step(
-                    one, StepKind.ADD_ARRAY, f"Add array {one.name} at {self._name('site', one)}",
-                    {"site": self._name("site", one), "site_id": self._id("site", one),
-                     **{name: one.amounts[name] for name in ("sustains", "ports")
-                        if name in one.amounts}},
-                )  # fmt: skip
-            elif one.kind == "pool":
-                yield self._step(
-                    one, StepKind.ADD_POOL, f"Add pool {one.name} to {self._name('array', one)}",
-                    {"array": self._name("array", one), "array_id": self._id("array", one),
-                     "size_bytes": one.amounts["size"],
-                     "service_class": one.words.get("class", "")},
-                )  # fmt: skip
-            elif one.kind == "volume":
-                yield from self._volume(one, stores)
-        for kind, step, word in (
-            ("vm", StepKind.DEPLOY_VMS, "VMs"), ("host", StepKind.ADD_HOSTS, "hosts"),
-        ):  # fmt: skip
-            if some := [one for one in self.born.values() if one.kind == kind]:
-                yield self._several(some, step, word)
-
-    def _volume(self, one: Born, stores: Sequence[Born]) -> Iterator[Step]:
-        pool, array = self._name("pool", one), self._name("array", one)
-        place: Values = {"pool": pool, "pool_id": self._id("pool", one), "array": array}
-        yield self._step(
-            one, StepKind.CREATE_VOLUME, f"Create volume {one.name} on {array} · {pool}",
-            {**place, **self._out_of(one), "size_bytes": one.amounts["size"],
-             "thickness": one.words.get("thickness", "thin")},
-        )  # fmt: skip
-        for store in stores:
-            cluster: Values = {"cluster": self._name("cluster", store),
-                               "cluster_id": self._id("cluster", store)}  # fmt: skip
-            yield self._step(
-                one, StepKind.MAP_VOLUME,
-                f"Map volume {one.name} to all hosts of {cluster['cluster']}",
-                {**place, **cluster},
-            )  # fmt: skip
-            yield self._step(
-                store, StepKind.MAKE_DATASTORE,
-                f"Make datastore {store.name} on volume {one.name}, for {cluster['cluster']}",
-                {**cluster, "volume": one.name, "size_bytes": store.amounts["size"]},
-            )  # fmt: skip
-
-    def _out_of(self, volume: Born) -> Values:
-        """Out of whose allotment a volume comes, and what it is called there."""
-        tenant_id = int(volume.words.get(ALLOTTED_TO, 0))
-        if not tenant_id:
-            return {}
-        tenants = self.estate.table("tenant")
-        row = tenants.row_of(tenant_id)
-        return {
-            "allotted_to": "" if row is None else tenants.names[row], "allotted_to_id": tenant_id,
-            "drawn_as": volume.words[DRAWN_AS],
-        }  # fmt: skip
-
-    def _cloned(self, clones: Sequence[Born]) -> Step:
-        """All clones of a volume are one thing to do."""
-        first, volumes = clones[0], self.estate.table("volume")
-        source = int(first.words[CLONE_OF])
-        row = volumes.row_of(source)
-        of = "" if row is None else volumes.names[row]
-        return self._step(
-            first, StepKind.CLONE_VOLUME, f"Make {len(clones)} space-sharing clones of volume {of}",
-            {"of": of, "of_id": source, "n": len(clones), "names": [one.name for one in clones],
-             "pool": self._name("pool", first), "pool_id": self._id("pool", first),
-             "array": self._name("array", first), "size_bytes": first.amounts["size"]},
-        )  # fmt: skip
-
-    def _several(self, some: Sequence[Born], kind: StepKind, word: str) -> Step:
-        """All VMs, or hosts, of a move are one thing to do."""
-        first = some[0]
-        values: Values = {
-            "n": len(some), "names": [one.name for one in some],
-            "cluster": self._name("cluster", first), "cluster_id": self._id("cluster", first),
-        }  # fmt: skip
-        for name in ("cpus", "memory"):
-            if first.amounts.get(name):
-                values["memory_bytes" if name == "memory" else name] = first.amounts[name]
-        disks = [
-            one
-            for one in self.born.values()
-            if one.kind == "disk" and one.links.get("vm") == first.row
-        ]
-        if disks:
-            values["disks"] = [str(one.amounts["size"]) for one in disks]
-            values["datastore"] = self._name("datastore", disks[0])
-            values["datastore_id"] = self._id("datastore", disks[0])
-        on = f" on {values['datastore']}" if disks else ""
-        verb, to = ("Deploy", "in") if kind is StepKind.DEPLOY_VMS else ("Add", "to")
-        title = f"{verb} {len(some)} {word} {to} {values['cluster']}"
-        return self._step(first, kind, title + on, values)
 
     def _extended(self, one: AddAmount) -> Iterator[Step]:
         kind, at = _EXTENDED[one.kind], (one.kind, one.row)
@@ -357,46 +236,12 @@ class _Writer:
             if link in links
         )
 
-    def _step(
-        self, one: OfRow, kind: StepKind, title: str, values: Values, *,
-        amount: int | None = None, loses: tuple[str, ...] = (),
-    ) -> Step:  # fmt: skip
-        known = self._known(one.kind, one.row)
-        if not known and kind not in _SEVERAL:
-            values = {"name": self.estate.table(one.kind).names[one.row], **values}
-        return Step(
-            move=self.number, day=one.day, kind=kind, subject=known or None,
-            subject_kind=one.kind, title=(title,) if amount is None else (title, amount),
-            values={name: told for name, told in values.items() if told != ""}, loses=loses,
-        )  # fmt: skip
-
-    def _named(self, one: OfRow) -> str:
-        told = self.estate.table(one.kind).names[one.row]
-        if one.kind != "pool":
-            return told
-        array = int(self.estate.table("pool").links["array"][one.row])
-        return told if array == NOWHERE else f"{self.estate.table('array').names[array]} · {told}"
-
-    def _name(self, link: str, one: Born) -> str:
-        row = one.links.get(link, NOWHERE)
-        return "" if row == NOWHERE else self.estate.table(link).names[row]
-
-    def _id(self, link: str, one: Born) -> Value:
-        row = one.links.get(link, NOWHERE)
-        return "" if row == NOWHERE else self._known(link, row) or ""
-
-    def _known(self, kind: str, row: int) -> int:
-        """Return an id; 0 for what the plan brings, which is found by its name."""
-        known = int(self.estate.table(kind).ids[row])
-        return 0 if known >= FIRST_BORN_ID else known
-
 
 # What lies on another is taken away before it.
 _LAST_FIRST: Final = (
     "snapshot", "file", "disk", "vm", "host", "datastore", "volume", "pool", "array",
 )  # fmt: skip
 _FIRST_GROWN: Final = ("pool", "volume", "datastore")
-_SEVERAL: Final = frozenset({StepKind.DEPLOY_VMS, StepKind.ADD_HOSTS, StepKind.CLONE_VOLUME})
 _WORDS: Final = {"vm": "VM"}
 _EXTENDED: Final = {
     "pool": StepKind.EXTEND_POOL, "volume": StepKind.EXTEND_VOLUME,
