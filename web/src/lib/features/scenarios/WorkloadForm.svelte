@@ -97,7 +97,7 @@
   </div>
   <div class="grid grid-cols-2 gap-2">
     {#each PICKS as pick (pick.name)}
-      <div>
+      <div class={pick.name === 'apart' ? 'col-span-2' : undefined}>
         <p class="font-medium whitespace-nowrap text-ink-soft">{pick.label}</p>
         <Pick
           label={pick.label}
