@@ -21,6 +21,7 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
 )
 SWITCH_SECONDS = 0.0005
+BEHIND_PAGES = 5  # niceness: on a full machine a page comes before what is made for later
 PERCENT_RANGE = {"min": 1, "max": 100}
 
 
@@ -90,6 +91,7 @@ def work() -> None:
         if os.geteuid() == 0:
             prepare_folders()
             replace_by_service([sys.executable, "-m", "keelmark.cli", "work"])
+    os.nice(BEHIND_PAGES)
     ready_django()
     from django.core.management import call_command
 

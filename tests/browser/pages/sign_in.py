@@ -1,5 +1,7 @@
 from playwright.sync_api import Page, expect
 
+FIRST_MS = 60_000  # after a start all is read for the first time, beside the first forecasts
+
 
 class SignInPage:
     def __init__(self, page: Page) -> None:
@@ -21,4 +23,5 @@ class SignInPage:
         self._is_in()
 
     def _is_in(self) -> None:
-        expect(self.page.get_by_role("heading", name="What ends first")).to_be_visible()
+        first = self.page.get_by_role("heading", name="What ends first")
+        expect(first).to_be_visible(timeout=FIRST_MS)
