@@ -36,9 +36,9 @@ def test_a_database_restarted_under_an_open_page_is_told_and_waited_for(
 
 
 def test_a_worker_killed_in_mid_collection_is_replaced_and_the_run_done_again(
-    signed_in: Page, stack: Stack
+    known: Page, stack: Stack
 ):
-    feeds = FeedsPage(signed_in)
+    feeds = FeedsPage(known)
     feeds.open()
     feeds.choose("avocet-1")
     feeds.wait_until_collected("avocet-1")  # as quickly as it can, before it is slowed

@@ -12,8 +12,8 @@ Seabed Mapping: wrecks;id.project/seabed/wrecks;Nobody;10
 """
 
 
-def test_every_protocol_tells_of_its_kinds(signed_in: Page):
-    feeds = FeedsPage(signed_in)
+def test_every_protocol_tells_of_its_kinds(known: Page):
+    feeds = FeedsPage(known)
     feeds.open()
     for name, protocol in (
         ("kelp", "libvirt"), ("objects", "S3"), ("records", "estate files"), ("heron-1", "Redfish"),
@@ -26,46 +26,46 @@ def test_every_protocol_tells_of_its_kinds(signed_in: Page):
     expect(feeds.feed("counters")).to_contain_text("readings and facts of what others tell of")
 
 
-def test_findings_say_why_they_matter_and_narrow_by_kind(signed_in: Page):
-    feeds = FeedsPage(signed_in)
+def test_findings_say_why_they_matter_and_narrow_by_kind(known: Page):
+    feeds = FeedsPage(known)
     feeds.open()
     feeds.look_at("What was found")
-    rows = signed_in.get_by_role("table", name="Findings").get_by_role("row")
+    rows = known.get_by_role("table", name="Findings").get_by_role("row")
     lost = rows.filter(has_text="Mirror side lost")
     expect(lost).to_contain_text("the next fault loses data")
     expect(rows.filter(has_text="mirror side B has lost")).to_contain_text("samphire-shared")
     unmanaged = rows.filter(has_text="a host that no feed manages")
     expect(unmanaged.first).to_contain_text("feed0001")
-    signed_in.get_by_role("radio", name=re.compile("Looks free, is owned")).check(force=True)
+    known.get_by_role("radio", name=re.compile("Looks free, is owned")).check(force=True)
     expect(lost).to_have_count(0)
-    expect(signed_in.get_by_text("do not give it away").first).to_be_visible()
-    expect(signed_in).to_have_url(re.compile("kind=free-but-owned"))
+    expect(known.get_by_text("do not give it away").first).to_be_visible()
+    expect(known).to_have_url(re.compile("kind=free-but-owned"))
 
 
-def test_a_table_is_mapped_checked_and_brought_in(signed_in: Page):
-    feeds = FeedsPage(signed_in)
+def test_a_table_is_mapped_checked_and_brought_in(known: Page):
+    feeds = FeedsPage(known)
     feeds.open()
     feeds.look_at("Send a table")
-    signed_in.locator("input[type=file]").set_input_files(
+    known.locator("input[type=file]").set_input_files(
         {"name": "quotas.csv", "mimeType": "text/csv", "buffer": SHEET.encode()}
     )
-    expect(signed_in.get_by_label("what a row is")).to_have_value("project")
-    expect(signed_in.get_by_label("quota (TiB) fills")).to_have_value("quota_bytes")
-    expect(signed_in.get_by_label("unit of quota (TiB)")).to_have_value("TiB")
-    signed_in.get_by_role("button", name="check every row").click()
-    fault = signed_in.get_by_role("listitem").filter(has_text="no tenant is called Nobody")
+    expect(known.get_by_label("what a row is")).to_have_value("project")
+    expect(known.get_by_label("quota (TiB) fills")).to_have_value("quota_bytes")
+    expect(known.get_by_label("unit of quota (TiB)")).to_have_value("TiB")
+    known.get_by_role("button", name="check every row").click()
+    fault = known.get_by_role("listitem").filter(has_text="no tenant is called Nobody")
     expect(fault).to_contain_text("row 2")
-    expect(signed_in.get_by_role("button", name="bring it in")).to_be_disabled()
-    signed_in.get_by_text("bring in the good rows").click()
-    signed_in.get_by_role("button", name="bring it in").click()
-    expect(signed_in.get_by_text("Brought in: 1 row,")).to_be_visible(timeout=60_000)
+    expect(known.get_by_role("button", name="bring it in")).to_be_disabled()
+    known.get_by_text("bring in the good rows").click()
+    known.get_by_role("button", name="bring it in").click()
+    expect(known.get_by_text("Brought in: 1 row,")).to_be_visible(timeout=60_000)
 
 
-def test_a_feed_is_added_tried_and_dropped(signed_in: Page, stack: Stack, refusals: None):
-    feeds = FeedsPage(signed_in)
+def test_a_feed_is_added_tried_and_dropped(known: Page, stack: Stack, refusals: None):
+    feeds = FeedsPage(known)
     feeds.open()
-    signed_in.get_by_role("button", name="add a feed").click()
-    margin = signed_in.get_by_role("complementary", name="Feed")
+    known.get_by_role("button", name="add a feed").click()
+    margin = known.get_by_role("complementary", name="Feed")
     margin.get_by_label("Name", exact=True).fill("second eye")
     margin.get_by_label("Addresses").fill("http://169.254.169.254/")
     margin.get_by_role("button", name="add it").click()
@@ -81,7 +81,7 @@ def test_a_feed_is_added_tried_and_dropped(signed_in: Page, stack: Stack, refusa
     trial = feeds.runs.filter(has_text="a trial, nothing written").first
     expect(trial).to_contain_text("documents", timeout=60_000)
     margin.get_by_role("button", name="drop").click()
-    signed_in.get_by_role("button", name="drop it").click()
+    known.get_by_role("button", name="drop it").click()
     expect(feeds.feed("second eye")).to_have_count(0)
 
 

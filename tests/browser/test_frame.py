@@ -130,10 +130,10 @@ def test_a_skip_link_leads_past_the_frame(known: Page):
     expect(known.get_by_role("main")).to_be_focused()
 
 
-def test_a_form_is_not_slid_away_by_a_feed_that_begins_to_fail(signed_in: Page):
-    feeds = FeedsPage(signed_in)
+def test_a_form_is_not_slid_away_by_a_feed_that_begins_to_fail(known: Page):
+    feeds = FeedsPage(known)
     feeds.open()
-    margin = signed_in.get_by_role("complementary", name="Feed")
+    margin = known.get_by_role("complementary", name="Feed")
     expect(margin).to_contain_text("dunlin-1 is failing", timeout=60_000)
     expect(margin.get_by_role("textbox")).to_have_count(0)
     margin.get_by_role("button", name="look after it").click()
@@ -153,14 +153,14 @@ def test_an_address_that_is_no_number_is_no_pool(known: Page, refusals: None):
 
 
 @pytest.mark.parametrize("label", ["How many VMs", "Must last until"])
-def test_a_field_can_be_emptied(signed_in: Page, label: str):
-    place = WherePage(signed_in)
+def test_a_field_can_be_emptied(known: Page, label: str):
+    place = WherePage(known)
     place.open()
-    signed_in.get_by_label(label).fill("")
-    expect(signed_in.get_by_label(label)).to_have_value("")
-    expect(signed_in.get_by_text("Mend the marked fields")).to_be_visible()
-    signed_in.reload()
-    expect(signed_in.get_by_label(label)).to_have_value("")
+    known.get_by_label(label).fill("")
+    expect(known.get_by_label(label)).to_have_value("")
+    expect(known.get_by_text("Mend the marked fields")).to_be_visible()
+    known.reload()
+    expect(known.get_by_label(label)).to_have_value("")
 
 
 def test_esc_in_a_form_or_menu_widens_nothing(known: Page):

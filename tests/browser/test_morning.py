@@ -34,8 +34,9 @@ def test_a_planner_finds_what_ends_first_reads_its_date_and_tries_a_workload(sig
     expect(signed_in).to_have_url(re.compile("window=1y"))
     expect(pool.chart.locator("svg")).to_be_visible()
 
+    signed_in.get_by_role("link", name="Scenarios").click()
+    signed_in.get_by_role("link", name="where does work fit?").click()
     place = WherePage(signed_in)
-    place.open()
     place.want_class("Swift")
     place.ask(How_many_VMs="3")
     place.size("2 TiB")
@@ -54,8 +55,8 @@ def test_collect_now_changes_the_figure_to_the_byte(signed_in: Page, stack: Stac
     before = pool.exact_used_bytes()
     shown_before = pool.figure("used").get_attribute("title") or ""
     stack.tell_array(HERON_1, what="write", pool="swift-1", volume="tide-gauge-01", bytes=TIB // 4)
+    signed_in.get_by_role("link", name="Feeds", exact=True).click()
     feeds = FeedsPage(signed_in)
-    feeds.open()
     feeds.choose("heron-1")
     expect(feeds.newest_run()).to_contain_text("heron-1")
     feeds.wait_until_collected("heron-1")
@@ -117,13 +118,13 @@ def test_a_wrong_password_is_told_and_the_name_stays(page: Page, refusals: None)
     expect(page.get_by_label("Name")).to_have_value("planner")
 
 
-def test_a_failing_feed_says_why_and_its_pools_are_unread(signed_in: Page):
-    feeds = FeedsPage(signed_in)
+def test_a_failing_feed_says_why_and_its_pools_are_unread(known: Page):
+    feeds = FeedsPage(known)
     feeds.open()
     expect(feeds.feed("dunlin-1")).to_contain_text("answered 503")
-    TodayPage(signed_in).jump_to("dunlin-1 swift-1")
-    PoolPage(signed_in).expect_open("dunlin-1 · swift-1")
-    expect(PoolPage(signed_in).margin).to_contain_text("unread")
+    TodayPage(known).jump_to("dunlin-1 swift-1")
+    PoolPage(known).expect_open("dunlin-1 · swift-1")
+    expect(PoolPage(known).margin).to_contain_text("unread")
 
 
 def test_night_and_units_are_kept_over_a_reload(signed_in: Page):
@@ -155,10 +156,10 @@ def test_rows_are_walked_with_arrows_and_opened_with_enter(signed_in: Page):
     ],
 )
 def test_a_wrong_field_is_marked_and_nothing_typed_is_lost(
-    signed_in: Page, label: str, text: str, told: str
+    known: Page, label: str, text: str, told: str
 ):
-    WherePage(signed_in).open()
-    field = signed_in.get_by_label(label)
+    WherePage(known).open()
+    field = known.get_by_label(label)
     field.fill(text)
-    expect(signed_in.get_by_text(told)).to_be_visible()
+    expect(known.get_by_text(told)).to_be_visible()
     expect(field).to_have_value(text)

@@ -11,8 +11,8 @@ from tests.browser.pages.scenarios import ScenarioPage
 from tests.browser.test_frame import faults
 
 
-def test_an_intake_is_planned_with_room_made_for_it_and_compared_with_buying(signed_in: Page):
-    plan = ScenarioPage(signed_in)
+def test_an_intake_is_planned_with_room_made_for_it_and_compared_with_buying(known: Page):
+    plan = ScenarioPage(known)
     plan.draw_up("Winter intake")
     form = plan.begin("Place VMs")
     form.get_by_label("Name", exact=True).fill("sonar-new")
@@ -30,14 +30,14 @@ def test_an_intake_is_planned_with_room_made_for_it_and_compared_with_buying(sig
     expect(plan.runway("heron-1 · swift-2")).to_contain_text("+60.0 TiB size")
     expect(plan.line("Winter intake")).to_contain_text("61")
     # What was done last is taken back, and done again.
-    signed_in.get_by_role("button", name="undo").click()
+    known.get_by_role("button", name="undo").click()
     expect(plan.runway("heron-1 · swift-2")).to_have_count(0)
-    signed_in.get_by_role("button", name="redo").click()
+    known.get_by_role("button", name="redo").click()
     expect(plan.runway("heron-1 · swift-2")).to_be_visible()
     # Beside a copy that goes without the drives.
-    signed_in.get_by_role("button", name="copy").click()
-    signed_in.get_by_label("The other one is called").fill("No drives")
-    signed_in.get_by_role("button", name="copy it").click()
+    known.get_by_role("button", name="copy").click()
+    known.get_by_label("The other one is called").fill("No drives")
+    known.get_by_role("button", name="copy it").click()
     plan.expect_open("No drives")
     plan.more("Extend heron-1", "switch it off")
     expect(plan.move("Extend heron-1")).to_contain_text("switched off")
@@ -45,8 +45,8 @@ def test_an_intake_is_planned_with_room_made_for_it_and_compared_with_buying(sig
     expect(plan.line("No drives").get_by_role("cell").last).to_contain_text(re.compile("^0"))
 
 
-def test_a_move_that_cannot_be_says_why_and_stays(signed_in: Page):
-    plan = ScenarioPage(signed_in)
+def test_a_move_that_cannot_be_says_why_and_stays(known: Page):
+    plan = ScenarioPage(known)
     plan.draw_up("Empty heron")
     form = plan.begin("Retire a pool or array")
     form.get_by_role("button", name="put it in").click()
@@ -59,22 +59,22 @@ def test_a_move_that_cannot_be_says_why_and_stays(signed_in: Page):
     expect(plan.line("Empty heron")).to_contain_text("1 left out")
 
 
-def test_work_is_placed_where_it_keeps_most_and_the_estate_is_looked_at_with_it(signed_in: Page):
-    where = WherePage(signed_in)
+def test_work_is_placed_where_it_keeps_most_and_the_estate_is_looked_at_with_it(known: Page):
+    where = WherePage(known)
     where.open()
     where.want_class("Steady")
     best = where.candidates.first
     expect(best).to_contain_text("Steady")
     best.get_by_role("button", name=re.compile("^plan it")).click()
-    plan = ScenarioPage(signed_in)
+    plan = ScenarioPage(known)
     plan.expect_open("sonar-ingest")
     expect(plan.move("Place 24 × sonar-ingest")).to_be_visible()
-    expect(signed_in.get_by_text("it is here")).to_be_visible()
-    signed_in.get_by_role("link", name="Estate").click()
-    expect(signed_in).to_have_url(re.compile("/estate"))
-    expect(signed_in.get_by_role("button", name="as sonar-ingest · draft")).to_be_visible()
-    signed_in.goto(f"{signed_in.url}&view=list&kind=vm&scope=sonar-ingest-24")
-    expect(signed_in.get_by_role("link", name="sonar-ingest-24")).to_be_visible()
+    expect(known.get_by_text("it is here")).to_be_visible()
+    known.get_by_role("link", name="Estate").click()
+    expect(known).to_have_url(re.compile("/estate"))
+    expect(known.get_by_role("button", name="as sonar-ingest · draft")).to_be_visible()
+    known.goto(f"{known.url}&view=list&kind=vm&scope=sonar-ingest-24")
+    expect(known.get_by_role("link", name="sonar-ingest-24")).to_be_visible()
 
 
 def test_a_thing_is_put_into_a_scenario_from_its_page(signed_in: Page):
@@ -137,8 +137,8 @@ def test_what_was_found_is_put_into_a_scenario(known: Page):
     )
 
 
-def test_what_is_accepted_is_held_until_its_work_order_is_through(signed_in: Page):
-    plan = ScenarioPage(signed_in)
+def test_what_is_accepted_is_held_until_its_work_order_is_through(known: Page):
+    plan = ScenarioPage(known)
     plan.draw_up("Deep intake")
     form = plan.begin("Place VMs")
     form.get_by_label("Name", exact=True).fill("sonar-deep")
@@ -153,60 +153,60 @@ def test_what_is_accepted_is_held_until_its_work_order_is_through(signed_in: Pag
     expect(more).to_have_count(0)
     # Whoever looks at the pool sees who holds what of it.
     plan.held.get_by_role("link", name="heron-1 · deep-2").click()
-    holders = signed_in.get_by_role("table", name="Held of it")
+    holders = known.get_by_role("table", name="Held of it")
     expect(holders).to_contain_text("Deep intake")
     holders.get_by_role("link", name="Deep intake").click()
     plan.accepting.get_by_role("link", name="carry it out").click()
-    signed_in.get_by_role("button", name="make the work order").click()
-    steps = signed_in.get_by_role("table", name="Steps").get_by_role("row")
+    known.get_by_role("button", name="make the work order").click()
+    steps = known.get_by_role("table", name="Steps").get_by_role("row")
     expect(steps).to_have_count(1 + 4)
     expect(steps.nth(1)).to_contain_text("Create volume sonar-deep-v1 on heron-1 · deep-2")
     steps.nth(1).get_by_role("button", name="done", exact=True).click()
     expect(steps.nth(1)).to_contain_text("settling")
-    assert faults(signed_in) == []
-    signed_in.reload()
+    assert faults(known) == []
+    known.reload()
     expect(steps.nth(1)).to_contain_text("told by planner")
     for at in range(1, 5):
         steps.nth(at).get_by_role("button", name="leave it out").click()
         expect(steps.nth(at)).to_contain_text("left out")
-    expect(signed_in.get_by_text("nothing is held for it any more")).to_be_visible()
-    signed_in.get_by_role("heading", level=1).get_by_role("link").click()
+    expect(known.get_by_text("nothing is held for it any more")).to_be_visible()
+    known.get_by_role("heading", level=1).get_by_role("link").click()
     expect(plan.accepting).to_contain_text("nothing is held any more")
 
 
-def test_several_workloads_are_read_placed_together_and_planned(signed_in: Page):
-    where = WherePage(signed_in)
+def test_several_workloads_are_read_placed_together_and_planned(known: Page):
+    where = WherePage(known)
     where.open()
-    signed_in.get_by_role("link", name="several at once").click()
-    rows = signed_in.get_by_role("table", name="Workloads").get_by_role("row")
-    table = signed_in.get_by_label("Rows of a table, or an OVF descriptor")
+    known.get_by_role("link", name="several at once").click()
+    rows = known.get_by_role("table", name="Workloads").get_by_role("row")
+    table = known.get_by_label("Rows of a table, or an OVF descriptor")
     table.fill("name\tVMs\tdisks\nsonar-many\t6\t1.2 TiB\nchart\tmany\t1 TiB")
-    expect(signed_in.get_by_role("alert")).to_contain_text("row 3, vms: a whole number")
+    expect(known.get_by_role("alert")).to_contain_text("row 3, vms: a whole number")
     expect(rows).to_have_count(1 + 1)
     expect(rows.nth(1)).to_contain_text("sonar-many")
-    expect(signed_in.get_by_text("6 of 6 VMs find a place")).to_be_visible()
-    assert faults(signed_in) == []
-    signed_in.get_by_role("button", name="plan what finds a place").click()
-    plan = ScenarioPage(signed_in)
+    expect(known.get_by_text("6 of 6 VMs find a place")).to_be_visible()
+    assert faults(known) == []
+    known.get_by_role("button", name="plan what finds a place").click()
+    plan = ScenarioPage(known)
     plan.expect_open("Intake of 6 VMs")
     expect(plan.move("Place 6 × sonar-many")).to_be_visible()
 
 
-def test_more_of_a_vm_is_asked_for_as_its_kin_are(signed_in: Page):
-    where = WherePage(signed_in)
+def test_more_of_a_vm_is_asked_for_as_its_kin_are(known: Page):
+    where = WherePage(known)
     where.open()
-    like = signed_in.get_by_role("combobox", name="More like")
+    like = known.get_by_role("combobox", name="More like")
     like.fill("sonar-d0003")
-    found = signed_in.get_by_role("listbox", name="More like, found")
+    found = known.get_by_role("listbox", name="More like, found")
     found.get_by_role("option").first.click()
-    expect(signed_in.get_by_text(re.compile("Learnt of \\d+ VMs alike"))).to_be_visible()
-    expect(signed_in.get_by_label("Called")).to_have_value("sonar-dnew")
+    expect(known.get_by_text(re.compile("Learnt of \\d+ VMs alike"))).to_be_visible()
+    expect(known.get_by_label("Called")).to_have_value("sonar-dnew")
     # Of what was recorded of it, I/O comes some minutes later.
-    expect(signed_in.get_by_label("disk 2, growth a week")).not_to_have_value("")
+    expect(known.get_by_label("disk 2, growth a week")).not_to_have_value("")
 
 
-def test_one_more_datastore_tells_how_many_vms_and_how_long_it_brings(signed_in: Page):
-    plan = ScenarioPage(signed_in)
+def test_one_more_datastore_tells_how_many_vms_and_how_long_it_brings(known: Page):
+    plan = ScenarioPage(known)
     plan.draw_up("One more datastore")
     form = plan.begin("Make a datastore")
     plan.pick(form, "On pool", "plover-1 deep-6")
@@ -214,10 +214,10 @@ def test_one_more_datastore_tells_how_many_vms_and_how_long_it_brings(signed_in:
     form.get_by_label("Name", exact=True).fill("samphire-more")
     form.get_by_label("Size").fill("40 TiB")
     plan.put_in(form)
-    signed_in.get_by_role("button", name=re.compile("^at ")).first.wait_for()
+    known.get_by_role("button", name=re.compile("^at ")).first.wait_for()
     berths = plan.line("One more datastore").get_by_role("cell").first
     expect(plan.runway("samphire").first).to_be_visible()
-    signed_in.keyboard.press("]")  # to the day on which it comes
+    known.keyboard.press("]")  # to the day on which it comes
     expect(berths).to_contain_text("better")
 
 

@@ -2,11 +2,11 @@ import csv
 import re
 from pathlib import Path
 
-import pytest
 from playwright.sync_api import Page, Route, expect
 
 from tests.browser.conftest import Stack
 from tests.browser.pages.feeds import FeedsPage
+from tests.browser.pages.going import go_to
 from tests.browser.pages.place import WherePage
 from tests.browser.pages.pool import PoolPage
 from tests.browser.pages.sign_in import SignInPage
@@ -17,7 +17,7 @@ PLOVER_1 = 4  # the fifth stand-in
 
 
 def open_pool(page: Page, name: str) -> PoolPage:
-    TodayPage(page).jump_to(name)
+    go_to(page, name)
     pool = PoolPage(page)
     pool.expect_open(name.replace(" ", " · "))
     return pool
@@ -69,43 +69,40 @@ def test_the_list_is_exported_as_it_is_narrowed(signed_in: Page, tmp_path: Path)
     assert {row["site_name"] for row in rows} == {"Skerry"}
 
 
-@pytest.mark.parametrize("window", ["7 d", "30 d", "1 y", "all"])
-def test_each_window_draws_and_stands_in_the_url(signed_in: Page, window: str):
-    pool = open_pool(signed_in, "heron-1 swift-2")
-    pool.look_at(window)
-    expect(signed_in).to_have_url(re.compile(f"window={window.replace(' ', '')}"))
-    signed_in.reload()
-    shown = signed_in.get_by_role("radiogroup", name="Window")
-    expect(shown.get_by_role("radio", name=window, exact=True)).to_be_checked()
-    expect(pool.chart.locator("svg path").first).to_be_attached()
+def test_each_window_draws_and_stands_in_the_url(known: Page):
+    pool = open_pool(known, "heron-1 swift-2")
+    for window in ("7 d", "30 d", "1 y", "all"):
+        pool.look_at(window)
+        expect(known).to_have_url(re.compile(f"window={window.replace(' ', '')}"))
+        known.reload()
+        shown = known.get_by_role("radiogroup", name="Window")
+        expect(shown.get_by_role("radio", name=window, exact=True)).to_be_checked()
+        expect(pool.chart.locator("svg path").first).to_be_attached()
 
 
-def test_the_chart_says_in_words_what_it_draws(signed_in: Page):
-    pool = open_pool(signed_in, "heron-1 swift-2")
+def test_the_chart_says_in_words_what_it_draws(known: Page):
+    pool = open_pool(known, "heron-1 swift-2")
     expect(pool.chart).to_have_attribute("aria-label", re.compile("limit mark likely reached"))
     expect(pool.chart).to_contain_text("one step")
     expect(pool.chart).to_contain_text("lead time 45 d")
 
 
-@pytest.mark.parametrize(
-    ("figure", "told"),
-    [
-        ("used", "as the array counts them"),
-        ("free", "Not all of it may be promised"),
-        ("overcommit", "in percent of usable"),
-        ("exposure", "filled what it was promised"),
-        ("order by", "time it takes to buy"),
-    ],
-)
-def test_every_figure_shows_its_working(signed_in: Page, figure: str, told: str):
-    pool = open_pool(signed_in, "heron-1 swift-2")
-    pool.figure(figure).click()
-    expect(pool.margin).to_contain_text(told)
+def test_every_figure_shows_its_working(known: Page):
+    pool = open_pool(known, "heron-1 swift-2")
+    for figure, told in {
+        "used": "as the array counts them",
+        "free": "Not all of it may be promised",
+        "overcommit": "in percent of usable",
+        "exposure": "filled what it was promised",
+        "order by": "time it takes to buy",
+    }.items():
+        pool.figure(figure).click()
+        expect(pool.margin).to_contain_text(told)
 
 
-def test_an_unmapped_volume_is_told(signed_in: Page):
-    open_pool(signed_in, "avocet-1 swift-1")
-    expect(signed_in.get_by_text("unmapped")).to_have_count(2)
+def test_an_unmapped_volume_is_told(known: Page):
+    open_pool(known, "avocet-1 swift-1")
+    expect(known.get_by_text("unmapped")).to_have_count(2)
 
 
 def test_a_pool_that_is_not_there_says_so(known: Page, refusals: None):
@@ -118,35 +115,35 @@ def test_an_address_that_is_none_offers_the_way_back(known: Page, refusals: None
     expect(known.get_by_role("heading", name="Nothing is at /nowhere")).to_be_visible()
 
 
-def test_what_does_not_fit_anywhere_says_what_each_would_miss(signed_in: Page):
-    place = WherePage(signed_in)
+def test_what_does_not_fit_anywhere_says_what_each_would_miss(known: Page):
+    place = WherePage(known)
     place.open()
     place.ask(How_many_VMs="500")
     place.size("20 TiB")
-    expect(signed_in.get_by_text("No place of this scope takes all of it")).to_be_visible()
-    signed_in.get_by_role("button", name=re.compile("^all ")).click()
+    expect(known.get_by_text("No place of this scope takes all of it")).to_be_visible()
+    known.get_by_role("button", name=re.compile("^all ")).click()
     new = place.candidate("heron-1 · swift-2").filter(has_text="new datastore")
     expect(new.first).to_contain_text("to promise −")
 
 
-def test_a_tried_workload_stands_in_the_url(signed_in: Page):
-    place = WherePage(signed_in)
+def test_a_tried_workload_stands_in_the_url(known: Page):
+    place = WherePage(known)
     place.open()
     place.ask(How_many_VMs="7")
     place.size("3 TiB")
     place.want_class("Deep")
     expect(place.candidates.first).to_contain_text("Deep")
     best = place.candidates.first.get_by_role("link").inner_text()
-    signed_in.reload()
-    expect(signed_in.get_by_label("How many VMs")).to_have_value("7")
+    known.reload()
+    expect(known.get_by_label("How many VMs")).to_have_value("7")
     expect(place.candidates.first).to_contain_text(best)
 
 
-def test_a_paused_feed_cannot_be_collected_until_it_goes_on(signed_in: Page):
-    feeds = FeedsPage(signed_in)
+def test_a_paused_feed_cannot_be_collected_until_it_goes_on(known: Page):
+    feeds = FeedsPage(known)
     feeds.open()
     feeds.choose("plover-1")
-    margin = signed_in.get_by_role("complementary", name="Feed")
+    margin = known.get_by_role("complementary", name="Feed")
     margin.get_by_role("button", name="pause").click()
     expect(feeds.feed("plover-1")).to_contain_text("paused")
     expect(feeds.collecting("plover-1")).to_be_disabled()
@@ -154,11 +151,11 @@ def test_a_paused_feed_cannot_be_collected_until_it_goes_on(signed_in: Page):
     feeds.wait_until_collected("plover-1")
 
 
-def test_a_wrong_sign_in_is_told_at_the_feed_and_mended_there(signed_in: Page):
-    feeds = FeedsPage(signed_in)
+def test_a_wrong_sign_in_is_told_at_the_feed_and_mended_there(known: Page):
+    feeds = FeedsPage(known)
     feeds.open()
     feeds.choose("heron-2")
-    margin = signed_in.get_by_role("complementary", name="Feed")
+    margin = known.get_by_role("complementary", name="Feed")
     for password, told in (("high-water", "refuses the sign-in"), ("low-water", "good")):
         margin.get_by_label("Password").fill(password)
         margin.get_by_role("button", name="keep").click()
@@ -169,9 +166,9 @@ def test_a_wrong_sign_in_is_told_at_the_feed_and_mended_there(signed_in: Page):
         expect(feeds.feed("heron-2")).to_contain_text(told, timeout=60_000)
 
 
-def test_a_volume_larger_than_its_pool_is_a_warning_at_its_run(signed_in: Page, stack: Stack):
+def test_a_volume_larger_than_its_pool_is_a_warning_at_its_run(known: Page, stack: Stack):
     stack.tell_array(PLOVER_1, what="faults", kind="oversized", count=1)
-    feeds = FeedsPage(signed_in)
+    feeds = FeedsPage(known)
     feeds.open()
     feeds.choose("plover-1")
     feeds.wait_until_collected("plover-1")
@@ -196,8 +193,8 @@ def test_a_session_that_ended_elsewhere_leads_to_the_sign_in(signed_in: Page, re
     expect(signed_in.get_by_role("dialog", name="Your session has ended")).to_be_visible()
 
 
-def test_the_margin_tells_what_the_readings_show_and_how_right_we_were(signed_in: Page):
-    pool = open_pool(signed_in, "heron-2 steady-1")
+def test_the_margin_tells_what_the_readings_show_and_how_right_we_were(known: Page):
+    pool = open_pool(known, "heron-2 steady-1")
     expect(pool.margin).to_contain_text("grows by steps: 13 seen")
     expect(pool.margin).to_contain_text(re.compile("about every 3[01] days"))
     expect(pool.margin).to_contain_text("comes back with the month")
@@ -205,29 +202,29 @@ def test_the_margin_tells_what_the_readings_show_and_how_right_we_were(signed_in
     expect(pool.margin).to_contain_text(re.compile(r"30 d ahead, off by\s*[\d.]+ [GT]iB"))
 
 
-def test_a_change_of_pace_is_told_in_the_reason_the_margin_and_the_chart(signed_in: Page):
-    pool = open_pool(signed_in, "heron-1 swift-2")
+def test_a_change_of_pace_is_told_in_the_reason_the_margin_and_the_chart(known: Page):
+    pool = open_pool(known, "heron-1 swift-2")
     expect(pool.margin).to_contain_text("faster since")
     expect(pool.chart).to_contain_text("faster since")
     expect(pool.margin).to_contain_text("volumes grew or arrived")
 
 
-def test_faster_growth_moves_the_dates_and_stands_in_the_address(signed_in: Page):
-    pool = open_pool(signed_in, "plover-1 deep-2")
+def test_faster_growth_moves_the_dates_and_stands_in_the_address(known: Page):
+    pool = open_pool(known, "plover-1 deep-2")
     pool.grow("×2")
-    note = signed_in.get_by_text("If it grew 2 times as fast:")
+    note = known.get_by_text("If it grew 2 times as fast:")
     expect(note).to_be_visible()
-    expect(signed_in).to_have_url(re.compile("growth=2"))
-    signed_in.reload()
+    expect(known).to_have_url(re.compile("growth=2"))
+    known.reload()
     expect(note).to_be_visible()
     pool.grow("as it grows")
     expect(note).to_have_count(0)
 
 
 def test_a_pools_own_marks_are_refused_out_of_order_kept_and_given_back(
-    signed_in: Page, refusals: None
+    known: Page, refusals: None
 ):
-    pool = open_pool(signed_in, "avocet-1 deep-1")
+    pool = open_pool(known, "avocet-1 deep-1")
     pool.open_marks()
     expect(pool.margin).to_contain_text("90, default")
     pool.keep_mark("limit, %", "70")
@@ -237,18 +234,18 @@ def test_a_pools_own_marks_are_refused_out_of_order_kept_and_given_back(
     pool.keep_mark("limit, %", "85")
     expect(pool.margin).to_contain_text("85, own")
     expect(pool.margin).to_contain_text("× 85 %")
-    signed_in.get_by_role("button", name="put away").click()
+    known.get_by_role("button", name="put away").click()
     pool.keep_mark("limit, %", "")
     expect(pool.margin).to_contain_text("90, default")
-    signed_in.get_by_role("button", name="undo").click()
-    expect(signed_in.get_by_text("Taken back: Marks kept")).to_be_visible()
+    known.get_by_role("button", name="undo").click()
+    expect(known.get_by_text("Taken back: Marks kept")).to_be_visible()
     expect(pool.margin).to_contain_text("85, own")
     pool.keep_mark("limit, %", "")
     expect(pool.margin).to_contain_text("90, default")
 
 
-def test_marks_of_a_class_are_set_where_one_of_its_pools_is_looked_at(signed_in: Page):
-    pool = open_pool(signed_in, "avocet-1 deep-1")
+def test_marks_of_a_class_are_set_where_one_of_its_pools_is_looked_at(known: Page):
+    pool = open_pool(known, "avocet-1 deep-1")
     pool.open_marks()
     pool.set_marks_of("class Deep")
     pool.keep_mark("overcommit caution, %", "140")
@@ -257,11 +254,11 @@ def test_marks_of_a_class_are_set_where_one_of_its_pools_is_looked_at(signed_in:
     expect(pool.margin).to_contain_text("150, default")
 
 
-def test_what_is_typed_while_marks_are_kept_stays_to_be_kept(signed_in: Page):
+def test_what_is_typed_while_marks_are_kept_stays_to_be_kept(known: Page):
     held: list[Route] = []
-    pool = open_pool(signed_in, "avocet-1 deep-1")
+    pool = open_pool(known, "avocet-1 deep-1")
     pool.open_marks()
-    signed_in.route("**/api/v1/marks/*", lambda route: held.append(route), times=1)
+    known.route("**/api/v1/marks/*", lambda route: held.append(route), times=1)
     pool.keep_mark("lead time, d", "61")
     pool.margin.get_by_label("caution, %", exact=True).fill("71")
     held[0].continue_()
@@ -273,8 +270,8 @@ def test_what_is_typed_while_marks_are_kept_stays_to_be_kept(signed_in: Page):
     expect(pool.margin).not_to_contain_text("71, own")
 
 
-def test_what_ends_first_may_be_no_space_at_all(signed_in: Page):
-    pool = open_pool(signed_in, "plover-1 deep-2")
+def test_what_ends_first_may_be_no_space_at_all(known: Page):
+    pool = open_pool(known, "plover-1 deep-2")
     first, second = pool.ends_first().nth(0), pool.ends_first().nth(1)
     expect(first).to_contain_text("I/O in the busy hours")
     expect(first).to_contain_text(re.compile(r"9\d % of its limit"))
@@ -317,34 +314,34 @@ def test_a_cluster_is_followed_from_its_cpu_to_the_disk_that_grew(signed_in: Pag
     thing.expect_open(name)
 
 
-def test_each_resource_of_a_thing_has_its_address_and_window(signed_in: Page):
-    open_pool(signed_in, "plover-1 deep-2").ends_first().first.get_by_role("link").click()
-    thing = ThingPage(signed_in)
+def test_each_resource_of_a_thing_has_its_address_and_window(known: Page):
+    open_pool(known, "plover-1 deep-2").ends_first().first.get_by_role("link").click()
+    thing = ThingPage(known)
     thing.expect_open("plover-1")
     thing.look_at("1 y")
-    expect(signed_in).to_have_url(re.compile("window=1y"))
+    expect(known).to_have_url(re.compile("window=1y"))
     expect(thing.shown).to_contain_text("I/O in the busy hours")
-    signed_in.reload()
+    known.reload()
     thing.expect_open("plover-1")
     expect(thing.window("1 y")).to_be_checked()
 
 
-def test_a_volume_of_a_pool_leads_to_its_own_page(signed_in: Page):
-    open_pool(signed_in, "heron-1 swift-2")
-    signed_in.get_by_role("link", name="tide-gauge-01").first.click()
-    thing = ThingPage(signed_in)
+def test_a_volume_of_a_pool_leads_to_its_own_page(known: Page):
+    open_pool(known, "heron-1 swift-2")
+    known.get_by_role("link", name="tide-gauge-01").first.click()
+    thing = ThingPage(known)
     thing.expect_open("tide-gauge-01")
     expect(thing.ends_first.filter(has_text="space · pool")).to_contain_text("heron-1 · swift-2")
     expect(thing.margin).to_contain_text("left to the line")
 
 
-def test_who_made_it_grow_names_the_days_it_counts(signed_in: Page):
-    open_pool(signed_in, "heron-1 swift-2")
-    signed_in.get_by_role("link", name="tide-gauge-01").first.click()
-    thing = ThingPage(signed_in)
+def test_who_made_it_grow_names_the_days_it_counts(known: Page):
+    open_pool(known, "heron-1 swift-2")
+    known.get_by_role("link", name="tide-gauge-01").first.click()
+    thing = ThingPage(known)
     thing.expect_open("tide-gauge-01")
     thing.look_at("all")
-    expect(signed_in.get_by_text(re.compile("in 365 d since"))).to_be_visible()
+    expect(known.get_by_text(re.compile("in 365 d since"))).to_be_visible()
 
 
 def test_a_thing_that_is_not_there_says_so(known: Page, refusals: None):
@@ -359,10 +356,10 @@ def test_today_tells_how_good_its_dates_have_been(signed_in: Page):
     expect(record).to_contain_text(re.compile(r"90 d ahead, off by\s*[\d.]+ %"))
 
 
-def test_what_is_read_anew_is_drawn_into_the_chart_that_stands(signed_in: Page):
-    pool = open_pool(signed_in, "plover-1 deep-2")
+def test_what_is_read_anew_is_drawn_into_the_chart_that_stands(known: Page):
+    pool = open_pool(known, "plover-1 deep-2")
     drawing = pool.chart.locator("svg")
     drawing.evaluate("svg => svg.setAttribute('data-seen', 'yes')")
     pool.grow("×3")
-    expect(signed_in.get_by_text("If it grew 3 times as fast:")).to_be_visible()
+    expect(known.get_by_text("If it grew 3 times as fast:")).to_be_visible()
     expect(drawing).to_have_attribute("data-seen", "yes")

@@ -6,13 +6,13 @@ import pytest
 from playwright.sync_api import Locator, Page, expect
 
 from tests.browser.pages.feeds import FeedsPage
-from tests.browser.pages.today import TodayPage
+from tests.browser.pages.going import go_to
 
 
 @pytest.fixture
-def volumes(signed_in: Page) -> Locator:
-    TodayPage(signed_in).row("heron-1 · swift-2").get_by_role("link").click()
-    table = signed_in.get_by_role("table", name="Volumes")
+def volumes(known: Page) -> Locator:
+    go_to(known, "heron-1 swift-2")
+    table = known.get_by_role("table", name="Volumes")
     expect(table.get_by_role("row")).to_have_count(13)  # with its head
     return table
 
@@ -23,41 +23,41 @@ def names(table: Locator) -> list[str]:
 
 @pytest.mark.parametrize("column", ["name", "size"])
 def test_a_list_is_sorted_either_way_and_the_address_keeps_it(
-    signed_in: Page, volumes: Locator, column: str
+    known: Page, volumes: Locator, column: str
 ):
     head = volumes.get_by_role("columnheader", name=column, exact=True)
     expect(head).not_to_have_attribute("aria-sort", re.compile("."))
     head.get_by_role("button").click()
     expect(head).to_have_attribute("aria-sort", re.compile("cending"))
     expect(volumes).to_have_attribute("aria-busy", "false")
-    expect(signed_in).to_have_url(re.compile(f"volumes=-?{column}"))
+    expect(known).to_have_url(re.compile(f"volumes=-?{column}"))
     once, before = names(volumes), head.get_attribute("aria-sort") or ""
     head.get_by_role("button").click()
     expect(head).not_to_have_attribute("aria-sort", before)
     expect(volumes).to_have_attribute("aria-busy", "false")
     assert names(volumes) == once[::-1]
-    signed_in.reload()
+    known.reload()
     expect(volumes.get_by_role("link").first).to_have_text(once[-1])
 
 
-def test_rows_are_walked_by_keys(signed_in: Page, volumes: Locator):
+def test_rows_are_walked_by_keys(known: Page, volumes: Locator):
     expect(volumes.get_by_role("link")).to_have_count(12)
     links = volumes.get_by_role("link")
-    signed_in.get_by_role("region", name="Volumes", exact=True).focus()
+    known.get_by_role("region", name="Volumes", exact=True).focus()
     for key, at in (("ArrowDown", 0), ("ArrowDown", 1), ("End", 11), ("ArrowUp", 10), ("Home", 0)):
-        signed_in.keyboard.press(key)
+        known.keyboard.press(key)
         expect(links.nth(at)).to_be_focused()
     name = links.first.inner_text()
-    signed_in.keyboard.press("Enter")
-    expect(signed_in.get_by_role("heading", name=name, exact=True)).to_be_visible()
+    known.keyboard.press("Enter")
+    expect(known.get_by_role("heading", name=name, exact=True)).to_be_visible()
 
 
-def test_columns_put_away_stay_away(signed_in: Page, volumes: Locator):
-    signed_in.get_by_role("button", name="columns of Volumes").click()
-    signed_in.get_by_role("checkbox", name="30 days").uncheck()
-    signed_in.keyboard.press("Escape")
-    expect(signed_in.get_by_role("checkbox", name="30 days")).to_be_hidden()
-    signed_in.reload()
+def test_columns_put_away_stay_away(known: Page, volumes: Locator):
+    known.get_by_role("button", name="columns of Volumes").click()
+    known.get_by_role("checkbox", name="30 days").uncheck()
+    known.keyboard.press("Escape")
+    expect(known.get_by_role("checkbox", name="30 days")).to_be_hidden()
+    known.reload()
     expect(volumes.get_by_role("columnheader", name="written", exact=True)).to_be_visible()
     expect(volumes.get_by_role("columnheader", name="30 days")).to_have_count(0)
 

@@ -5,13 +5,13 @@ import re
 import pytest
 from playwright.sync_api import Locator, Page, expect
 
-from tests.browser.pages.today import TodayPage
+from tests.browser.pages.going import go_to
 
 TRIES, TRY_MS = 50, 8000  # the recorder's file is brought in some minutes after the start
 
 
 def opened(page: Page, name: str) -> Locator:
-    TodayPage(page).jump_to(name)
+    go_to(page, name)
     expect(page.get_by_role("heading", name=name, exact=True).first).to_be_visible()
     return page.get_by_role("region", name="Reads and writes", exact=True)
 
@@ -56,14 +56,14 @@ def test_v_shows_the_figures_of_a_chart_and_the_chart_again(signed_in: Page, vm:
     expect(table).to_have_count(0)
 
 
-def test_who_reads_and_writes_most_on_a_cluster_is_followed(signed_in: Page):
-    region = opened(signed_in, "samphire")
+def test_who_reads_and_writes_most_on_a_cluster_is_followed(known: Page):
+    region = opened(known, "samphire")
     busiest = region.get_by_role("list", name="Who reads and writes most").get_by_role("listitem")
-    wait_for(signed_in, region, text="Who reads and writes most")
+    wait_for(known, region, text="Who reads and writes most")
     expect(busiest).to_have_count(12)
     region.get_by_role("radio", name="projects").check(force=True)
-    expect(signed_in).to_have_url(re.compile("io_by=project"))
+    expect(known).to_have_url(re.compile("io_by=project"))
     expect(busiest.first).to_contain_text(": ")  # a project is told with its tenant
     name = busiest.first.get_by_role("link").inner_text()
     busiest.first.get_by_role("link").click()
-    expect(signed_in.get_by_role("heading", name=name, exact=True).first).to_be_visible()
+    expect(known.get_by_role("heading", name=name, exact=True).first).to_be_visible()

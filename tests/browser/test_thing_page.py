@@ -4,11 +4,11 @@ import re
 
 from playwright.sync_api import Page, Route, expect
 
-from tests.browser.pages.today import TodayPage
+from tests.browser.pages.going import go_to
 
 
 def opened(page: Page, name: str) -> None:
-    TodayPage(page).jump_to(name)
+    go_to(page, name)
     expect(page.get_by_role("heading", name=name, exact=True).first).to_be_visible()
 
 
@@ -39,9 +39,9 @@ def test_soundings_are_a_table_too(known: Page):
     expect(rows).to_have_count(0)
 
 
-def test_the_disks_of_a_vm_stand_with_measures_file_systems_and_tiers(signed_in: Page):
-    opened(signed_in, "scene-s0030")
-    disks = signed_in.get_by_role("region", name="Disks, table").get_by_role("row")
+def test_the_disks_of_a_vm_stand_with_measures_file_systems_and_tiers(known: Page):
+    opened(known, "scene-s0030")
+    disks = known.get_by_role("region", name="Disks, table").get_by_role("row")
     expect(disks.nth(1)).to_contain_text(re.compile(r"vda.*/\s+\d+ %"))
     expect(disks.nth(1)).to_contain_text(re.compile("Spring|Neap|Slack|Ebb|Tiles"))
     expect(disks.nth(1).get_by_role("img")).to_have_accessible_name(
@@ -49,46 +49,46 @@ def test_the_disks_of_a_vm_stand_with_measures_file_systems_and_tiers(signed_in:
     )
 
 
-def test_a_vm_whose_files_bear_another_name_says_so(signed_in: Page):
+def test_a_vm_whose_files_bear_another_name_says_so(known: Page):
     renamed = "mail-s0007"
-    opened(signed_in, renamed)
-    expect(signed_in.get_by_role("region", name="Disks", exact=True)).to_contain_text(
+    opened(known, renamed)
+    expect(known.get_by_role("region", name="Disks", exact=True)).to_contain_text(
         re.compile("lies in trial-s0007-vda.qcow2")
     )
 
 
-def test_a_note_is_written_changed_dropped_and_brought_back(signed_in: Page):
-    opened(signed_in, "scene-s0030")
-    signed_in.get_by_role("main").focus()
-    signed_in.keyboard.press("n")
-    typed = signed_in.get_by_role("textbox", name="Note, in Markdown")
+def test_a_note_is_written_changed_dropped_and_brought_back(known: Page):
+    opened(known, "scene-s0030")
+    known.get_by_role("main").focus()
+    known.keyboard.press("n")
+    typed = known.get_by_role("textbox", name="Note, in Markdown")
     typed.fill("moves in **March** <b onclick=alert(1)>x</b> [lead](javascript:alert(1))")
-    signed_in.get_by_role("button", name="keep it").click()
-    note = signed_in.get_by_role("article", name="Note of planner")
+    known.get_by_role("button", name="keep it").click()
+    note = known.get_by_role("article", name="Note of planner")
     expect(note.locator("strong")).to_have_text("March")
     expect(note.locator("b, a")).to_have_count(0)  # what is no Markdown stays words
     note.get_by_role("button", name="change").click()
-    signed_in.get_by_role("textbox", name="Note, changed").fill("moves in April")
-    signed_in.get_by_role("button", name="keep it").click()
+    known.get_by_role("textbox", name="Note, changed").fill("moves in April")
+    known.get_by_role("button", name="keep it").click()
     expect(note).to_contain_text("moves in April")
     expect(note).to_contain_text("changed")
     note.get_by_role("button", name="drop").click()
     expect(note).to_have_count(0)
-    signed_in.get_by_role("button", name="undo").click()
+    known.get_by_role("button", name="undo").click()
     expect(note).to_contain_text("moves in April")
 
 
-def test_what_was_read_before_a_write_and_comes_after_it_hides_nothing(signed_in: Page):
+def test_what_was_read_before_a_write_and_comes_after_it_hides_nothing(known: Page):
     held: list[Route] = []
-    signed_in.route(
+    known.route(
         re.compile("/notes$"),
         lambda route: held.append(route) if not held else route.continue_(),
     )
-    opened(signed_in, "alert-k0085")
-    add = signed_in.get_by_role("button", name="write one")
+    opened(known, "alert-k0085")
+    add = known.get_by_role("button", name="write one")
     add.click()
-    signed_in.get_by_role("textbox", name="Note, in Markdown").fill("read it late")
-    signed_in.get_by_role("button", name="keep it").click()
+    known.get_by_role("textbox", name="Note, in Markdown").fill("read it late")
+    known.get_by_role("button", name="keep it").click()
     expect(add).to_be_visible()
     held[0].fulfill(json=[])  # asked before the note was there, answered after
-    expect(signed_in.get_by_role("article", name="Note of planner")).to_contain_text("late")
+    expect(known.get_by_role("article", name="Note of planner")).to_contain_text("late")

@@ -7,7 +7,7 @@ class FeedsPage:
         self.runs = page.get_by_role("table").get_by_role("row")
 
     def open(self) -> None:
-        self.page.get_by_role("link", name="Feeds", exact=True).click()
+        self.page.goto("/feeds")
         expect(self.page.get_by_role("heading", name="Runs")).to_be_visible()
 
     def feed(self, name: str) -> Locator:

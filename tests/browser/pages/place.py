@@ -10,8 +10,7 @@ class WherePage:
         self.candidates = self.table.get_by_role("row").filter(has=page.get_by_role("rowheader"))
 
     def open(self) -> None:
-        self.page.get_by_role("link", name="Scenarios").click()
-        self.page.get_by_role("link", name="where does work fit?").click()
+        self.page.goto("/try")
         expect(self.page.get_by_role("heading", name="Where new work goes")).to_be_visible()
 
     def ask(self, **fields: str) -> None:

@@ -14,7 +14,7 @@ class ScenarioPage:
         self.held = page.get_by_role("table", name="What is held")
 
     def draw_up(self, name: str) -> None:
-        self.page.get_by_role("link", name="Scenarios").click()
+        self.page.goto("/scenarios")
         self.page.get_by_label("A new one, called").fill(name)
         self.page.get_by_role("button", name="draw it up").click()
         self.expect_open(name)
