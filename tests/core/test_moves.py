@@ -115,6 +115,9 @@ def test_a_move_that_cannot_be_is_barred_at_its_field(kind, fields, field):
     [
         pytest.param("place", {"n_vms": 0}, "n_vms", id="none"),
         pytest.param("place", {"disks": []}, "disks", id="no-disk"),
+        pytest.param(
+            "place", {"n_vms": 100_000, "disks": [{"size_bytes": 1}] * 11}, "n_vms", id="too-much"
+        ),
         pytest.param("place", {"disks": [{"size_bytes": 1, "colour": 2}]}, "disks", id="unknown"),
         pytest.param("place", {"disks": [{"size_bytes": -1}]}, "disks", id="negative"),
         pytest.param("extend_pool", {"added_bytes": "much"}, "added_bytes", id="text"),

@@ -13,6 +13,7 @@ from keelmark.core.scenario.moves.base import (
     Fault,
     Form,
     Move,
+    MoveFieldError,
     Parts,
     absent,
     found,
@@ -61,6 +62,13 @@ class Place(Move):
     n_cpus: int | None = None
     memory_bytes: int | None = None
     out_of: int | None = None
+
+    def __post_init__(self) -> None:
+        if (n := self.n_vms * len(self.disks)) > MOST_BORN:
+            raise MoveFieldError(
+                move=self.kind, field="n_vms",
+                wanted=f"at most {MOST_BORN:,} disks in one move, and these have {n:,}",
+            )  # fmt: skip
 
     @property
     def promised_bytes(self) -> int:
