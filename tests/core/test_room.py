@@ -66,7 +66,7 @@ def room_of(seed, *, is_planned):
 @given(seed=seeds, is_planned=st.booleans())
 def test_many_together_are_told_as_each_alone_and_kept_paths_as_new_ones(seed, is_planned):
     of, marks, _, planned = drawn(seed, is_planned=is_planned)
-    rows = np.random.default_rng(seed).integers(0, N_SERIES, TOGETHER + 40)
+    rows = np.random.default_rng(seed).integers(0, N_SERIES, 2 * TOGETHER + 40)
     more = None if planned is None else planned[rows]
     alone = early(of, marks, 0, planned=planned)
     together = early(of.of_rows(rows), marks[rows], 0, planned=more)

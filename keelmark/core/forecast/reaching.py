@@ -1,5 +1,8 @@
 """The days to marks: what is looked at of futures ahead, once for any number of marks."""
 
+import os
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, fields
 
 import numpy as np
@@ -88,7 +91,8 @@ def runways(
         )
     names = [one.name for one in fields(Runway)]
     told = {name: np.empty(marks_bytes.shape) for name in names}
-    for rows in some_of(of):
+
+    def look(rows: Int64s) -> None:
         ahead = Reaching(
             of.of_rows(rows), horizon_days=horizon,
             added_bytes=None if added_bytes is None else added_bytes[rows],
@@ -96,15 +100,25 @@ def runways(
         for mark, way in enumerate(ahead.runways(marks_bytes[:, rows])):
             for name in names:
                 told[name][mark, rows] = getattr(way, name)
+
+    some_at_a_time(of, look)
     return [
         Runway(**{name: told[name][mark] for name in names}) for mark in range(len(marks_bytes))
     ]
 
 
-def some_of(of: Outlook) -> list[Int64s]:
-    """Return the rows of an outlook, some at a time, such as hang together alike beside another."""
+def some_at_a_time(of: Outlook, look: Callable[[Int64s], None]) -> None:
+    """Look at the rows of an outlook, those together that hang together alike, on all cores.
+
+    The first of them go alone: what all others share is made by them.
+    """
     order = np.argsort(group_of(of.fan.persistence(), of.fan.memory), kind="stable")
-    return [order[begin : begin + TOGETHER] for begin in range(0, len(order), TOGETHER)]
+    some = [order[begin : begin + TOGETHER] for begin in range(0, len(order), TOGETHER)]
+    for rows in some[:1]:
+        look(rows)
+    if some[1:]:
+        with ThreadPoolExecutor(os.cpu_count()) as threads:
+            list(threads.map(look, some[1:]))  # raises what any of them raised
 
 
 class Reaching:

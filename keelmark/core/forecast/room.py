@@ -7,7 +7,7 @@ import numpy as np
 
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.forecast.outlook import Outlook
-from keelmark.core.forecast.reaching import Reaching, runways, some_of
+from keelmark.core.forecast.reaching import Reaching, runways, some_at_a_time
 
 N_LEVELS: Final = 16  # additions that are looked at together
 N_HALVINGS: Final = 12  # of what is looked for, to a 4,096th of it
@@ -82,12 +82,15 @@ def room_until(
     mark lower by that much is now.
     """
     told = np.empty(len(of.last_bytes))
-    for rows in some_of(of):
+
+    def look(rows: Int64s) -> None:
         told[rows] = _room(
             of.of_rows(rows), mark_bytes=mark_bytes[rows], days=days[rows],
             horizon_days=horizon_days,
             planned_bytes=None if planned_bytes is None else planned_bytes[rows],
         )  # fmt: skip
+
+    some_at_a_time(of, look)
     return told
 
 
