@@ -120,6 +120,18 @@ def test_no_two_on_an_array_are_planned_as_they_go_and_taken_back_together(known
     expect(plan.moves.get_by_text("Place 1 ×")).to_have_count(0)
 
 
+def test_one_pool_of_today_is_put_into_a_scenario_and_two_that_no_move_takes_say_so(known: Page):
+    known.goto("/")
+    put = known.get_by_role("button", name="put into a scenario")
+    known.get_by_role("checkbox", name="choose row 2").check()
+    expect(put).to_be_visible()
+    known.get_by_role("checkbox", name="choose row 4").check()
+    expect(known.get_by_text("no move takes these together: choose one")).to_be_visible()
+    expect(put).to_have_count(0)
+    known.get_by_role("button", name="choose none").click()
+    expect(known.get_by_role("checkbox", checked=True)).to_have_count(0)
+
+
 def test_what_was_found_is_put_into_a_scenario(known: Page):
     known.goto("/feeds/findings?kind=free-but-owned")
     table = known.get_by_role("table", name="Findings")

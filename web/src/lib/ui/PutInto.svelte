@@ -26,4 +26,5 @@
   choices={fitting.map((one) => ({ key: one.kind, title: one.title, about: one.about }))}
   newName={things[0]?.name ?? 'Scenario'}
   onput={put}
+  none={kinds.data && things.length > 1 ? 'no move takes these together: choose one' : ''}
 />

@@ -12,8 +12,9 @@
     newName: string; // of a scenario that is drawn up for it
     onput: (scenarioId: number, key: string) => Promise<unknown>;
     class?: string; // of the button
+    none?: string; // what is told where there is no choice
   }
-  let { choices, newName, onput, class: extra = '' }: Props = $props();
+  let { choices, newName, onput, class: extra = '', none = '' }: Props = $props();
   const client = useQueryClient();
   const session = createQuery(sessionQuery);
   const mayPlan = $derived(session.data?.rights.includes('plan') ?? false);
@@ -60,4 +61,6 @@
     {/snippet}
   </Menu>
   {#if refused}<p class="text-signal" role="alert">{refused}</p>{/if}
+{:else if mayPlan && none}
+  <span class="text-xs text-ink-soft">{none}</span>
 {/if}
