@@ -42,7 +42,7 @@
       y="3"
       width="{Math.max(scale.at(top) - from, 0.2)}%"
       height="22"
-      class="fill-depth-1"
+      class="fill-depth-2/50"
     />
     {#each [from, scale.at(top)] as edge, n (n)}
       <line x1="{edge}%" x2="{edge}%" y1="2" y2="26" class="stroke-depth-3" stroke-width="1.5" />
