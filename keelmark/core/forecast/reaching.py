@@ -21,6 +21,7 @@ from keelmark.core.forecast.passage import Passage, Walks, blocks_of, group_of
 
 SHARP_SHARE = 0.08  # of late: nearer to it than this, early is told day by day
 TOGETHER = 256  # series: what is looked at of more does not stay near the processor
+AT_ONCE = 4  # of those: each keeps up to 20 MB of paths, beside others who ask
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -108,16 +109,13 @@ def runways(
 
 
 def some_at_a_time(of: Outlook, look: Callable[[Int64s], None]) -> None:
-    """Look at the rows of an outlook, those together that hang together alike, on all cores.
-
-    The first of them go alone: what all others share is made by them.
-    """
+    """Look at the rows of an outlook, those together that hang together alike, on some cores."""
     order = np.argsort(group_of(of.fan.persistence(), of.fan.memory), kind="stable")
     some = [order[begin : begin + TOGETHER] for begin in range(0, len(order), TOGETHER)]
-    for rows in some[:1]:
-        look(rows)
+    if some:
+        look(some[0])  # draws that others share are made once
     if some[1:]:
-        with ThreadPoolExecutor(os.cpu_count()) as threads:
+        with ThreadPoolExecutor(min(AT_ONCE, os.cpu_count() or 1)) as threads:
             list(threads.map(look, some[1:]))  # raises what any of them raised
 
 

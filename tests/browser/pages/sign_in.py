@@ -15,13 +15,13 @@ class SignInPage:
 
     def sign_in(self, name: str, password: str) -> None:
         self.try_to_sign_in(name, password)
-        self._is_in()
+        self._is_in(timeout=FIRST_MS)
 
     def come_back(self) -> None:
         """Open the page with a session that is kept."""
         self.page.goto("/")
         self._is_in()
 
-    def _is_in(self) -> None:
+    def _is_in(self, *, timeout: float | None = None) -> None:
         first = self.page.get_by_role("heading", name="What ends first")
-        expect(first).to_be_visible(timeout=FIRST_MS)
+        expect(first).to_be_visible(timeout=timeout)
