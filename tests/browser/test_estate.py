@@ -1,17 +1,16 @@
 """The estate at any bearing: what planners ask of it, and that it holds what it shows."""
 
 import re
-from datetime import UTC, date, datetime, timedelta
+from datetime import date, timedelta
 from pathlib import Path
 
 import pytest
 from playwright.sync_api import Locator, Page, expect
 
+from keelmark.access.clock import utc_today
 from tests.browser.conftest import Stack
 from tests.browser.pages.estate import EstatePage
 from tests.browser.pages.today import TodayPage
-
-TODAY = datetime.now(UTC).date()
 
 
 @pytest.fixture
@@ -63,14 +62,14 @@ def test_which_vm_holds_most_in_snapshots_and_what_its_oldest_would_free(estate:
 
 
 def test_what_a_site_looked_like_and_what_it_will(estate: EstatePage):
-    then = (TODAY - timedelta(days=90)).isoformat()
+    then = (utc_today() - timedelta(days=90)).isoformat()
     estate.narrow_to("site:Marram")
     now = estate.member("site", "Marram").get_attribute("title") or ""
     estate.look_at(then)
     expect(estate.page).to_have_url(re.compile(f"at={then}"))
     expect(estate.page.get_by_text("As it was read on")).to_be_visible()
     before = estate.member("site", "Marram").get_attribute("title") or ""
-    march = date(TODAY.year + 1, 3, 1).isoformat()
+    march = date(utc_today().year + 1, 3, 1).isoformat()
     estate.open(f"?scope=site:Marram&at={march}&q=bad")
     expect(estate.page.get_by_text("each at its bad case")).to_be_visible()
     after = estate.member("site", "Marram").get_attribute("title") or ""
@@ -233,7 +232,7 @@ def test_a_sift_is_completed_and_a_fault_is_pointed_at(estate: EstatePage):
 def test_the_tide_bar_is_moved_by_keys_and_t_is_today(estate: EstatePage):
     estate.tide.focus()
     estate.page.keyboard.press("PageDown")
-    then = (TODAY - timedelta(days=30)).isoformat()
+    then = (utc_today() - timedelta(days=30)).isoformat()
     expect(estate.page).to_have_url(re.compile(f"at={then}"))
     expect(estate.tide).to_have_attribute("aria-valuetext", re.compile("as it was read"))
     estate.page.keyboard.press("Home")

@@ -2,12 +2,13 @@
 
 import itertools
 import json
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Generator, Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import pytest
+import time_machine
 from django.contrib.auth.models import User
 from django.db import transaction
 from django.test import Client
@@ -31,10 +32,23 @@ from standins.estate import make_estate
 from standins.redfish.service import Service
 from tests.conftest import ANCHOR_ON, PASSWORD, USER, WRITER, RunningStandin
 
-NOW = datetime.now(UTC).replace(microsecond=0)
+LONGEST = timedelta(hours=2)  # that all tests together ever take
+BEGUN = datetime.now(UTC).replace(microsecond=0)
+DAY_ENDS = datetime.combine(BEGUN.date(), datetime.min.time(), UTC) + timedelta(days=1)
+# What tests make is dated by the day on which they began; so they begin early enough to end on it.
+SHIFT = max(timedelta(0), BEGUN + LONGEST - DAY_ENDS)
+NOW = BEGUN - SHIFT
 TODAY = NOW.date()
 N_DAYS = 120
 _numbers = itertools.count(1)
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_protocol() -> Generator[None, object, object]:
+    if not SHIFT:
+        return (yield)
+    with time_machine.travel(datetime.now(UTC) - SHIFT):
+        return (yield)
 
 
 @pytest.fixture

@@ -5,8 +5,8 @@ from collections.abc import Collection
 from django.contrib.auth.models import User
 from django.db import transaction
 from django.db.models import Q
-from django.db.models.functions import Now
 
+from keelmark.access.clock import now
 from keelmark.access.services.audit import audit
 from keelmark.access.versions import check_version
 from keelmark.core.marks import MARK_PAIRS
@@ -51,7 +51,7 @@ def set_marks(
         setattr(holder, name, amount)
     _check_order(holding([known.holder for known in levels[at:]]))
     holder.save(update_fields=list(FIELDS))
-    KeptForecast.objects.filter(_bears_on(levels[at])).update(marks_set_at=Now())
+    KeptForecast.objects.filter(_bears_on(levels[at])).update(marks_set_at=now())
     audit(actor, action=SET_MARKS, kind=_kind(holder), subject_id=holder.pk,
           name=holder.name, before=before, after=levels[at].told)  # fmt: skip
     ask_refresh()
@@ -67,7 +67,7 @@ def hold_anew(place_ids: Collection[int]) -> None:
         *stores.values_list("cluster_id", flat=True),
     }  # fmt: skip
     touched = {*place_ids, *(pk for pk in above if pk is not None)}
-    KeptForecast.objects.filter(entity__in=touched).update(marks_set_at=Now())
+    KeptForecast.objects.filter(entity__in=touched).update(marks_set_at=now())
     ask_refresh()
 
 
