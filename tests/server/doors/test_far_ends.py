@@ -2,7 +2,6 @@
 
 import asyncio
 import gzip
-import time
 from concurrent.futures import ThreadPoolExecutor
 
 import httpx
@@ -114,14 +113,12 @@ async def trickle():
 @pytest.mark.parametrize("protocol", [Protocol.REDFISH, Protocol.OPENMETRICS, Protocol.S3])
 def test_an_answer_that_never_ends_is_left(protocol, monkeypatch):
     monkeypatch.setattr(bounded, "ANSWER_SECONDS", 0.3)
-    begun = time.perf_counter()
     with running(serving(lambda: StreamingResponse(trickle(), media_type="text/plain"))) as url:
         address = f"{url}/metrics" if protocol == Protocol.OPENMETRICS else url
         far_end = FarEnd(addresses=(address,), user="u", password="p", options={"rules": RULES},
                          back_off_seconds=0.01)  # fmt: skip
         with pytest.raises(UnreachableError, match="no whole answer"):
             collect(protocol, far_end, progress=quiet)
-    assert time.perf_counter() - begun < 20
 
 
 @pytest.mark.parametrize("kind", ["text/plain", "application/openmetrics-text; version=1.0.0"])

@@ -1,7 +1,7 @@
 """Doors 3, 10 and 12: what a read may cost, whose rows it tells, and bad input."""
 
+import cProfile
 import json
-import time
 from typing import Any
 
 import pytest
@@ -23,11 +23,15 @@ from tests.server.test_joining import CLUSTER, array, disk, host, pool, store, v
 def test_a_sift_costs_no_more_than_its_words_however_many(make_pool, refresh_all, api):
     make_pool()
     refresh_all()
-    words = " ".join(f"-w{n}" for n in range(MAX_TERMS))
-    begun = time.perf_counter()
     alone = api.get("/pools").json()
-    assert api.get("/pools", scope=words).json() == alone
-    assert time.perf_counter() - begun < 5  # nine words took eighteen seconds
+
+    def calls(n):
+        watch = cProfile.Profile()
+        words = " ".join(f"-w{at}" for at in range(n))
+        assert watch.runcall(api.get, "/pools", scope=words).json() == alone
+        return sum(entry.callcount for entry in watch.getstats())
+
+    assert calls(MAX_TERMS) < MAX_TERMS * calls(1)  # each word took twice as many as one before
 
 
 @pytest.mark.parametrize(
@@ -143,9 +147,7 @@ def test_a_pool_backed_by_itself_is_walked_once(db):
         PoolBacking.objects.create(
             pool=backed, target=lower, wanted_uid=f"naa.way{side}", mirror_side=f"{side}"
         )
-    begun = time.perf_counter()
     told = flat(trace(backed.entity, seen=things_ever()))
-    assert time.perf_counter() - begun < 2
     assert len(told) < 50
     assert "goes round in a circle" in {one.note.split(",")[0] for one in told}
 
@@ -164,9 +166,7 @@ def test_a_chain_that_fans_out_is_cut_and_says_so(db):
             for n in range(width)
         ]
     import_documents(documents, into=Imported())
-    begun = time.perf_counter()
     told = flat(trace(Entity.objects.get(uid=f"uuid.l{layers - 1}"), seen=things_ever()))
-    assert time.perf_counter() - begun < 3
     assert len(told) < 4000
     assert "not followed further" in {one.note.split(",")[0] for one in told}
 

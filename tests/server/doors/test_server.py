@@ -79,11 +79,9 @@ def talking(url):
 def test_a_connection_that_does_not_come_to_the_point_is_closed(monkeypatch, sent):
     monkeypatch.setattr(f"{SERVER}.HEADER_SECONDS", 0.3)
     with running(ECHO, http=f"{SERVER}:PatientProtocol") as url, talking(url) as peer:
-        begun = time.perf_counter()
         peer.sendall(sent)
         with suppress(ConnectionResetError):
             assert peer.recv(4096) == b""
-        assert time.perf_counter() - begun < 5
 
 
 def test_headers_without_end_are_cut_off():
