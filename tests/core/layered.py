@@ -29,7 +29,7 @@ def layered():
     made = make_estate(
         pairs={
             "extents": [(50, 30), (51, 31), (52, 32)], "replicas": [(32, 33)],
-            "backings": [(23, 34), (23, 35)],
+            "backings": [(23, 34), (23, 35)], "seen_by": [(50, 41), (50, 42), (51, 46)],
         },
         site=[{"id": 1, "name": "Skerry"}],
         array=[{"id": 10, "site": 1, "name": "heron-1"}, {"id": 11, "site": 1, "name": "avocet-2"}],
@@ -56,8 +56,9 @@ def layered():
             {"id": 35, "pool": 21, "array": 11, "name": "side-b", "size": 4 * TIB, "used": TIB,
              "side": "b", "backs_tier": "warm"},
         ],
-        cluster=[{"id": 40, "site": 1, "name": "kelp"}],
-        host=[{"id": 41 + at, "cluster": 40, "cpus": 32, "memory": 512 * GIB} for at in range(2)],
+        cluster=[{"id": 40, "site": 1, "name": "kelp"}, {"id": 45, "site": 1, "name": "wrack"}],
+        host=[{"id": pk, "cluster": of, "cpus": 32, "memory": 512 * GIB}
+              for pk, of in ((41, 40), (42, 40), (46, 45), (47, 45))],
         datastore=[{"id": pk, "cluster": 40, "name": f"store-{pk}", "size": 9 * TIB,
                     "used": 4 * TIB, "promised": 6 * TIB} for pk in STORES],
         tenant=[{"id": 70, "name": "Tide Gauges", "quota": 9 * TIB}],
@@ -90,6 +91,7 @@ FIELDS: dict[str, dict[str, Any]] = {
     "change_growth": {"thing": 21, "bytes_a_week": 70 * GIB},
     "new_datastore": {"pool": 22, "cluster": 40, "name": "deep-new", "size_bytes": 4 * TIB},
     "extend_datastore": {"datastore": 50, "added_bytes": TIB},
+    "mount": {"datastore": 51, "cluster": 45},
     "extend_pool": {"pool": 20, "added_bytes": 8 * TIB, "cost": 900},
     "new_array": {"site": 1, "name": "curlew-1", "sustains": 50_000, "n_ports": 8},
     "new_pool": {"array": 11, "name": "swift-9", "usable_bytes": 30 * TIB},

@@ -98,6 +98,8 @@ def test_a_move_that_is_off_or_of_a_day_that_has_been_does_nothing(kind, how):
         pytest.param("new_pool", {"array": 10, "name": "deep-1"}, "name", id="name-taken"),
         pytest.param("new_array", {"name": "heron-1"}, "name", id="array-taken"),
         pytest.param("new_datastore", {"name": "store-50"}, "name", id="store-name-taken"),
+        pytest.param("mount", {"datastore": 50, "cluster": 40}, "cluster", id="all-see-it"),
+        pytest.param("place", {"to": 50, "cluster": 45}, "cluster", id="its-hosts-do-not-see-it"),
         pytest.param("remove_hosts", {"hosts": [41, 42]}, "hosts", id="no-host-left"),
         pytest.param("retire", {"place": 20}, "place", id="holds-volumes"),
         pytest.param("retire", {"place": 11}, "place", id="an-array-whose-pools-hold-volumes"),

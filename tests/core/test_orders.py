@@ -25,6 +25,7 @@ def steps(*some):
         ("clone", ["deploy VMs"]), ("change_growth", []),
         ("new_datastore", ["create volume", "map volume", "make datastore"]),
         ("extend_datastore", ["extend volume", "extend datastore"]),
+        ("mount", ["map volume", "mount datastore"]),
         ("extend_pool", ["extend pool"]), ("new_pool", ["add pool"]),
         ("new_array", ["add array"]),
         ("add_hosts", ["add hosts"]), ("remove_hosts", ["remove"]), ("retire", ["remove"]),
@@ -78,6 +79,17 @@ def test_what_a_plan_brings_is_named_and_has_no_id_yet():
     assert vms["datastore"] == "deep-new"
     missing = {"array_id", "pool_id", "datastore_id"}
     assert not missing & {name for one in told for name in one.values}
+
+
+def test_a_datastore_is_mounted_once_its_volumes_are_mapped_made_by_the_plan_or_not():
+    mapped, mounted = steps(dated("mount"))
+    assert (mapped.subject_kind, mapped.subject, mounted.subject) == ("volume", 31, 51)
+    assert mapped.values == mounted.values == {"cluster": "wrack", "cluster_id": 45}
+    *_, mapped, mounted = steps(
+        dated("new_datastore"), dated("mount", number=2, datastore=-1, day=TODAY + 9)
+    )
+    assert (mapped.values["name"], mapped.values["pool_id"]) == ("deep-new-v1", 22)
+    assert (mapped.subject, mounted.values["name"]) == (None, "deep-new")
 
 
 def test_sizes_add_up_over_moves():

@@ -211,6 +211,7 @@ PAIR_SOURCES: dict[str, tuple[type[Model], str, str]] = {
     "extents": (models.Extent, "datastore_id", "target_id"),
     "backings": (models.PoolBacking, "pool_id", "target_id"),
     "replicas": (models.Replica, "volume_id", "target_id"),
+    "seen_by": (models.Sight, "datastore_id", "target_id"),
 }
 _MEASURES = {(kind.name, one.name): one.measure for kind in KINDS.values() for one in kind.fields}
 _DATED = (Measure.SINCE, Measure.UNTIL)

@@ -262,4 +262,5 @@ PAIRS: dict[str, tuple[str, str]] = {
     "extents": ("datastore", "volume"),
     "backings": ("pool", "volume"),
     "replicas": ("volume", "volume"),  # who is copied, and to where
+    "seen_by": ("datastore", "host"),
 }

@@ -83,7 +83,8 @@ def _steps(kind: str, *, may_descend: bool) -> list[tuple[Step, str]]:
     return ups + downs
 
 
-_INNER = frozenset({"backings", "replicas"})  # pools over volumes are followed where they are met
+# Pools over volumes are followed where they are met; who only sees a datastore has no bytes on it.
+_INNER = frozenset({"backings", "replicas", "seen_by"})
 
 
 def pulled(reading: Reading, mask: Bools, *, kind: str, other: str) -> Bools:

@@ -10,6 +10,7 @@ import numpy as np
 from keelmark.core.arrays import Float64s, Int64s
 from keelmark.core.estate.columns import NOWHERE, Amounts, Table, Words
 from keelmark.core.estate.reading import Reading
+from keelmark.core.estate.serving import served
 from keelmark.core.hosting import HOLDS_NOTHING, VCPUS_A_CORE, held_after_losses
 from keelmark.core.placement.ground import (
     AllottedColumns,
@@ -154,7 +155,11 @@ def _space(
 
 
 def _stored(reading: Reading) -> tuple[Int64s, Int64s, Int64s]:
-    """Datastores that are there, the pool under the largest volume of each, and its cluster."""
+    """Datastores that are there beside each cluster that they serve, and the pool under each.
+
+    It is that of the largest volume. What is nobody's serves no cluster.
+    """
+    stores, clusters = served(reading)
     pairs = reading.estate.pairs["extents"]
     sizes = reading.books["volume"].size.values[pairs.right]
     order = np.lexsort((-sizes, pairs.left))
@@ -162,10 +167,14 @@ def _stored(reading: Reading) -> tuple[Int64s, Int64s, Int64s]:
     volume = pairs.right[order][first]
     is_there = reading.is_there["datastore"][rows]
     rows, volume = rows[is_there], volume[is_there]
-    pool = reading.link("volume", "pool")[volume]
-    is_told = pool != NOWHERE
-    rows = rows[is_told]
-    return rows, pool[is_told], reading.link("datastore", "cluster")[rows]
+    pool = np.full(len(reading.estate.table("datastore")), NOWHERE, dtype=np.int64)
+    pool[rows] = reading.link("volume", "pool")[volume]
+    nobodys = np.setdiff1d(rows, stores)
+    stores = np.append(stores, nobodys)
+    clusters = np.append(clusters, np.full(len(nobodys), NOWHERE, dtype=np.int64))
+    is_told = pool[stores] != NOWHERE
+    order = np.flatnonzero(is_told)[np.argsort(stores[is_told], kind="stable")]
+    return stores[order], pool[stores[order]], clusters[order]
 
 
 def _is_unread(table: Table) -> np.ndarray[tuple[int], np.dtype[np.bool_]]:
@@ -186,9 +195,15 @@ def reached(reading: Reading) -> tuple[Int64s, Int64s]:
     pairs = reading.estate.pairs["extents"]
     on = np.append(reading.link("volume", "pool"), NOWHERE)[pairs.right]
     array_under = np.append(array, NOWHERE)[on]
-    cluster_over = np.append(reading.link("datastore", "cluster"), NOWHERE)[pairs.left]
-    is_told = (array_under != NOWHERE) & (cluster_over != NOWHERE)
-    reach = set(zip(array_under[is_told].tolist(), cluster_over[is_told].tolist(), strict=True))
+    by_store: dict[int, set[int]] = {}
+    for store, under in zip(pairs.left.tolist(), array_under.tolist(), strict=True):
+        by_store.setdefault(store, set()).add(under)
+    reach = {
+        (under, cluster)
+        for store, cluster in zip(*(one.tolist() for one in served(reading)), strict=True)
+        for under in by_store.get(store, ())
+        if under != NOWHERE
+    }
     by_array: dict[int, list[int]] = {}
     for at, cluster in sorted(reach):
         by_array.setdefault(at, []).append(cluster)

@@ -1,6 +1,7 @@
 """How steps of one move are written: what they are of, by name and id, and their values."""
 
 from collections.abc import Sequence
+from dataclasses import dataclass, field
 from typing import Final
 
 from keelmark.core.estate.columns import NOWHERE
@@ -18,24 +19,45 @@ from keelmark.core.scenario.steps import Step, StepKind, Value, Values
 _SEVERAL: Final = frozenset({StepKind.DEPLOY_VMS, StepKind.ADD_HOSTS, StepKind.CLONE_VOLUME})
 
 
+@dataclass(frozen=True, slots=True)
+class Of:
+    """A row on a day, of which a step is."""
+
+    day: int
+    kind: str
+    row: int
+
+
+@dataclass(frozen=True, slots=True)
+class Before:
+    """What earlier moves have left: sizes, what they brought, and the volumes under datastores."""
+
+    sizes: dict[tuple[str, int], int] = field(default_factory=dict)
+    born: dict[tuple[str, int], Born] = field(default_factory=dict)
+    under: dict[int, list[int]] = field(default_factory=dict)
+
+
 class Lines:
     """What a move does to the columns, and how a step of it is told."""
 
     def __init__(
-        self, estate: Estate, number: int, effects: Sequence[Effect], *,
-        sizes: dict[tuple[str, int], int],
+        self, estate: Estate, number: int, effects: Sequence[Effect], *, before: Before
     ) -> None:  # fmt: skip
         self.estate, self.number = estate, number
-        self.sizes = sizes  # as earlier moves have left them
+        self.sizes, self.before = before.sizes, before
         self.effects = [one for one in effects if isinstance(one, OfRow)]
         self.tiers = [one for one in effects if isinstance(one, SetTier)]
         self.pairs = [one for one in effects if isinstance(one, SetPair)]
         self.born = {(one.kind, one.row): one for one in effects if isinstance(one, Born)}
-        sizes.update({at: one.amounts["size"] for at, one in self.born.items()
-                      if "size" in one.amounts})  # fmt: skip
+        before.born.update(self.born)
+        self.sizes.update({at: one.amounts["size"] for at, one in self.born.items()
+                           if "size" in one.amounts})  # fmt: skip
+        for one in self.pairs:
+            if one.kind == "extents":
+                before.under.setdefault(one.left, []).append(one.right)
 
     def _step(
-        self, one: OfRow, kind: StepKind, title: str, values: Values, *,
+        self, one: OfRow | Of, kind: StepKind, title: str, values: Values, *,
         amount: int | None = None, loses: tuple[str, ...] = (),
     ) -> Step:  # fmt: skip
         known = self._known(one.kind, one.row)
@@ -47,7 +69,7 @@ class Lines:
             values={name: told for name, told in values.items() if told != ""}, loses=loses,
         )  # fmt: skip
 
-    def _named(self, one: OfRow) -> str:
+    def _named(self, one: OfRow | Of) -> str:
         told = self.estate.table(one.kind).names[one.row]
         if one.kind != "pool":
             return told

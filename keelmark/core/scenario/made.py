@@ -46,10 +46,10 @@ class Made(Lines):
                 yield self._several(some, step, word)
 
     def _volume(self, one: Born, stores: Sequence[Born]) -> Iterator[Step]:
-        pool, array = self._name("pool", one), self._name("array", one)
-        place: Values = {"pool": pool, "pool_id": self._id("pool", one), "array": array}
+        place = self._place_of(one)
         yield self._step(
-            one, StepKind.CREATE_VOLUME, f"Create volume {one.name} on {array} · {pool}",
+            one, StepKind.CREATE_VOLUME,
+            f"Create volume {one.name} on {place['array']} · {place['pool']}",
             {**place, **self._out_of(one), "size_bytes": one.amounts["size"],
              "thickness": one.words.get("thickness", "thin")},
         )  # fmt: skip
@@ -66,6 +66,12 @@ class Made(Lines):
                 f"Make datastore {store.name} on volume {one.name}, for {cluster['cluster']}",
                 {**cluster, "volume": one.name, "size_bytes": store.amounts["size"]},
             )  # fmt: skip
+
+    def _place_of(self, volume: Born) -> Values:
+        return {
+            "pool": self._name("pool", volume), "pool_id": self._id("pool", volume),
+            "array": self._name("array", volume),
+        }  # fmt: skip
 
     def _out_of(self, volume: Born) -> Values:
         """Out of whose allotment a volume comes, and what it is called there."""

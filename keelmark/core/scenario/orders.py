@@ -16,6 +16,7 @@ from keelmark.core.scenario.effects import (
     SetsAside,
     SetWord,
 )
+from keelmark.core.scenario.lines import Before, Of
 from keelmark.core.scenario.made import Made
 from keelmark.core.scenario.steps import Step, StepKind, Values
 
@@ -26,9 +27,9 @@ def steps_of(told: Compiled) -> list[Step]:
     What a move only expects, such as faster growth, nobody does.
     """
     steps: list[Step] = []
-    sizes: dict[tuple[str, int], int] = {}
+    before = Before()
     for one in sorted(told.told, key=lambda one: one.day):
-        steps += _Writer(told.estate, one.number, one.effects, sizes=sizes).steps()
+        steps += _Writer(told.estate, one.number, one.effects, before=before).steps()
     return steps
 
 
@@ -46,6 +47,7 @@ class _Writer(Made):
                 yield self._quota(one)
             elif isinstance(one, SetsAside):
                 yield self._allotted(one)
+        yield from self._mounts()
         yield from self._mirrors()
         yield from self._told()
         yield from self._limits()
@@ -135,13 +137,36 @@ class _Writer(Made):
              "to_kind": one.link},
         )  # fmt: skip
 
+    def _mounts(self) -> Iterator[Step]:
+        """Datastores that more hosts see: what they lie on is mapped to those first."""
+        hosts = self.estate.table("host").links["cluster"]
+        seen = [one for one in self.pairs if one.kind == "seen_by"]
+        onto = dict.fromkeys((one.day, one.left, int(hosts[one.right])) for one in seen)
+        for day, row, at in onto:
+            store, cluster = Of(day, "datastore", row), Of(day, "cluster", at)
+            to: Values = {"cluster": self._named(cluster), "cluster_id": self._known("cluster", at)}
+            for volume in self._under(store):
+                of = self.before.born.get((volume.kind, volume.row))
+                title = f"Map volume {self._named(volume)} to all hosts of {to['cluster']}"
+                place = self._place_of(of) if of else {}
+                yield self._step(volume, StepKind.MAP_VOLUME, title, {**place, **to})
+            title = f"Mount datastore {self._named(store)} on all hosts of {to['cluster']}"
+            yield self._step(store, StepKind.MOUNT_DATASTORE, title, to)
+
+    def _under(self, store: Of) -> list[Of]:
+        pairs = self.estate.pairs["extents"]
+        rows = pairs.right[pairs.left == store.row].tolist()
+        return [
+            Of(store.day, "volume", row) for row in (*rows, *self.before.under.get(store.row, ()))
+        ]
+
     def _mirrors(self) -> Iterator[Step]:
         """Volumes that are mirrored from then on, or no longer."""
         table = self.estate.table("volume")
         for pair in self.pairs:
             if pair.kind != "replicas":
                 continue
-            of = SetLink(day=pair.day, kind="volume", row=pair.left, link="", to=pair.right)
+            of = Of(pair.day, "volume", pair.left)
             copy = self.born.get(("volume", pair.right))
             name = copy.name if copy else table.names[pair.right]
             values: Values = {"volume": self._named(of), "copy": name}

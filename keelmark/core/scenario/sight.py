@@ -279,6 +279,19 @@ class Sight:
             for one, size in zip(there, sizes, strict=True)
         ]
 
+    def served_by(self, store: At) -> list[At]:
+        """Return the clusters that a datastore serves: its own, and all whose hosts all see it."""
+        own = self.link(store, "cluster", to="cluster")
+        seeing = self.hosts_seeing(store)
+        others = {one for host in seeing if (one := self.link(host, "cluster", to="cluster"))}
+        all_see = [one for one in others if seeing >= set(self.gather("host", "cluster", to=[one]))]
+        return sorted({*all_see, *((own,) if own else ())}, key=lambda one: one.row)
+
+    def hosts_seeing(self, store: At) -> set[At]:
+        """Return the hosts that are there and see a datastore."""
+        rows = self._right("seen_by", store.row)
+        return {one for row in rows.tolist() if self.is_there(one := At("host", int(row)))}
+
     def stores_on(self, volume: At) -> list[At]:
         """Return the datastores that lie on a volume."""
         pairs = self.draft.pairs("extents")

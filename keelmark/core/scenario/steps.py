@@ -22,6 +22,7 @@ class StepKind(StrEnum):
     MOVE_VOLUME = "move volume"
     MAKE_DATASTORE = "make datastore"
     EXTEND_DATASTORE = "extend datastore"
+    MOUNT_DATASTORE = "mount datastore"
     MOVE_DISK = "move disk"
     DEPLOY_VMS = "deploy VMs"
     ADD_HOSTS = "add hosts"

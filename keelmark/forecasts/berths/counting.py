@@ -10,6 +10,7 @@ from django.db.models import Count, Sum
 from keelmark.core.berths import Berths, ReferenceVm, Room, berths_free
 from keelmark.core.forecast import paths
 from keelmark.core.units import percent_of
+from keelmark.estate.hosting import serves
 from keelmark.estate.marks import nearest_marks
 from keelmark.estate.models import Datastore, Entity, Kind, VirtualMachine
 from keelmark.forecasts.definitions.hosting import held_by_hosts
@@ -74,7 +75,7 @@ def berths_of(entity: Entity, *, now: datetime) -> BerthsTold | None:
     """Return the berths of a cluster or a datastore, None for any other kind."""
     stores = Datastore.objects.filter(entity__retired_at=None).select_related("entity__site")
     if entity.kind == Kind.CLUSTER:
-        found = list(stores.filter(cluster_id=entity.pk).order_by("pk"))
+        found = list(stores.filter(serves(entity.pk)).order_by("pk"))
         hosts = _of_hosts(entity.pk)
     elif entity.kind == Kind.DATASTORE:
         found, hosts = list(stores.filter(pk=entity.pk)), []

@@ -39,6 +39,9 @@ def pool_of(step: WorkStep) -> int | None:
 
 
 def volume_of(step: WorkStep) -> Volume | None:
+    """Return the volume that a step is of, known before or made for it since."""
+    if step.subject_id is not None:
+        return Volume.objects.filter(pk=step.subject_id, entity__retired_at=None).first()
     named = Volume.objects.filter(
         entity__retired_at=None, entity__name=step.values["name"],
         pool__in=[pool_of(step)], entity__first_seen_at__gte=since(step),

@@ -1,6 +1,6 @@
 """What scenarios do, side by side and beside the estate as it is."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
@@ -13,10 +13,10 @@ from keelmark.compliance.selectors.serving import STATES, codes_with, seen_disks
 from keelmark.compliance.selectors.standing import standing_at
 from keelmark.compliance.selectors.tiers import oversold, tiered_at
 from keelmark.core.arrays import Bools, Int64s
-from keelmark.core.berths import ReferenceVm
+from keelmark.core.berths import Berths
 from keelmark.core.days import EPOCH
 from keelmark.core.estate.reading import LIKELY, Reading
-from keelmark.core.placement.berths import berths_at
+from keelmark.core.placement.berths import berths_at, berths_together
 from keelmark.core.policy.facts import SUBJECTS
 from keelmark.core.policy.states import BROKEN
 from keelmark.core.prices import costs_of_objects, costs_of_pools, sum_of
@@ -105,15 +105,16 @@ def figures_of(view: View, *, broken: Broken) -> Figures:
     codes = codes_with(reading, as_it_is=reading_at(day=None, quantile=LIKELY))
     stood = codes[seen_disks(view)]
     is_read = bool((stood != STATES.index(IoState.UNREAD)).any())
-    clusters = _clusters(view, reference=reference)
-    known = [one.n_free for one in clusters if one.n_free is not None]
+    berths = berths_at(reading, reference=reference)
+    rows = np.flatnonzero(view.shown_along("cluster", kinds=("cluster",)))
+    clusters = _clusters(reading, berths, rows=rows)
     pools = seen_in(view, "pool")
     prices = standing_prices()
     costs = costs_of_pools(reading, prices)
     objects = costs_of_objects(reading, prices, view.shown_along("bucket", kinds=("bucket",)))
     return Figures(
-        n_berths=sum(known) if known else None,
-        n_unknown_clusters=len(clusters) - len(known),
+        n_berths=berths_together(reading, berths, of=rows, reference=reference),
+        n_unknown_clusters=sum(one.n_free is None for one in clusters),
         clusters=clusters,
         exposure_bytes=exposed(reading, of=pools),
         n_broken=sum(int(one.sum()) for one in broken.values()),
@@ -147,16 +148,16 @@ def outcome_of(
     )  # fmt: skip
 
 
-def _clusters(view: View, *, reference: ReferenceVm) -> list[ClusterBerths]:
-    table = view.reading.estate.table("cluster")
-    shown = view.shown_along("cluster", kinds=("cluster",))
-    told = berths_at(view.reading, reference=reference)
+def _clusters(
+    reading: Reading, told: Sequence[Berths], *, rows: Int64s
+) -> list[ClusterBerths]:  # fmt: skip
+    table = reading.estate.table("cluster")
     return [
         ClusterBerths(
             id=int(table.ids[row]), name=table.names[row], n_free=told[row].n_free,
             limited_by=told[row].limited_by,
         )
-        for row in np.flatnonzero(shown).tolist()
+        for row in rows.tolist()
     ]  # fmt: skip
 
 

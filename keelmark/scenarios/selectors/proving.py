@@ -123,6 +123,19 @@ def _datastore_made(step: WorkStep) -> Proof:
     return told
 
 
+def _datastore_mounted(step: WorkStep) -> Proof:
+    """Whether all hosts of the cluster are read as seeing it."""
+    found = Datastore.objects.filter(pk=subject_of(step), entity__retired_at=None).first()
+    if found is None:
+        return _gone()
+    hosts = Host.objects.filter(cluster_id=step.values["cluster_id"], entity__retired_at=None)
+    seeing = Sight.objects.filter(datastore=found, target__in=hosts.values("pk"))
+    n, n_hosts = seeing.values("target").distinct().count(), hosts.count()
+    return Proof(
+        is_so=0 < n_hosts == n, read_at=found.read_at, says=f"{n} of {n_hosts} hosts see it"
+    )  # fmt: skip
+
+
 def _vms_deployed(step: WorkStep) -> Proof:
     """So many VMs that came since, or bear the names, in the cluster."""
     values = step.values
@@ -348,6 +361,7 @@ _PROOFS: Final[dict[StepKind, Callable[[WorkStep], Proof]]] = {
     StepKind.MOVE_VOLUME: _moved,
     StepKind.MAKE_DATASTORE: _datastore_made,
     StepKind.EXTEND_DATASTORE: _extended,
+    StepKind.MOUNT_DATASTORE: _datastore_mounted,
     StepKind.MOVE_DISK: _moved,
     StepKind.DEPLOY_VMS: _vms_deployed,
     StepKind.ADD_HOSTS: _hosts_added,

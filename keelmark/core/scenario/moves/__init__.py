@@ -16,7 +16,7 @@ from keelmark.core.scenario.moves.base import (
 )
 from keelmark.core.scenario.moves.bytes import ChangeGrowth, Free, Migrate
 from keelmark.core.scenario.moves.ends import Allot, RetirePlace, SetQuota
-from keelmark.core.scenario.moves.hosts import AddHosts, RemoveHosts
+from keelmark.core.scenario.moves.hosts import AddHosts, Mount, RemoveHosts
 from keelmark.core.scenario.moves.mirror import EndMirror, Mirror
 from keelmark.core.scenario.moves.objects import PlaceObjects
 from keelmark.core.scenario.moves.place import Clone, Place
@@ -36,7 +36,7 @@ MOVES: Final[dict[str, type[Move]]] = {
     move.kind: move
     for move in (
         Free, Migrate, MoveSide, Place, Clone, CloneVolume, Resize, ChangeGrowth, NewDatastore,
-        ExtendDatastore, ExtendPool, NewPool, NewArray, AddHosts, RemoveHosts, RetirePlace,
+        ExtendDatastore, Mount, ExtendPool, NewPool, NewArray, AddHosts, RemoveHosts, RetirePlace,
         SetQuota, Allot, NameTier, ReviseTier, SetLimits, PromisePolicy, Mirror, EndMirror,
         TakeSnapshots, PlaceObjects,
     )
@@ -54,7 +54,7 @@ def move_of(kind: str, told: Mapping[str, object]) -> Move:
 __all__ = [
     "MOVES", "AddHosts", "Allot", "Ask", "ChangeGrowth", "Clone", "CloneVolume", "DiskGiven",
     "EndMirror", "ExtendDatastore", "ExtendPool", "Fault", "Form", "Free", "Migrate", "Mirror",
-    "Move", "MoveFieldError", "MoveSide", "NameTier", "NewArray", "NewDatastore", "NewPool",
-    "Parts", "Place", "PlaceObjects", "PromisePolicy", "RemoveHosts", "Resize", "RetirePlace",
-    "SetQuota", "TakeSnapshots", "move_of", "told_of",
+    "Mount", "Move", "MoveFieldError", "MoveSide", "NameTier", "NewArray", "NewDatastore",
+    "NewPool", "Parts", "Place", "PlaceObjects", "PromisePolicy", "RemoveHosts", "Resize",
+    "RetirePlace", "SetQuota", "TakeSnapshots", "move_of", "told_of",
 ]  # fmt: skip

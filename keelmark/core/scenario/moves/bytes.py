@@ -1,5 +1,6 @@
 """Moves of bytes that there are: freed, moved elsewhere, grown otherwise."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Final
 
@@ -263,6 +264,7 @@ class Migrate(Move):
         if not moved:
             return [Fault(field="what", says=(f"all of it lies on {stage.name(target)} already",),
                           would_be="name another place")]  # fmt: skip
+        told += _out_of_sight(stage, moved, target)
         unread = [one for one in moved if _taken(stage, one) is None]
         if unread:
             told.append(
@@ -322,6 +324,27 @@ class Migrate(Move):
 
     def _is_known(self, stage: Stage) -> bool:
         return all(stage.find(one) for one in self.what)
+
+
+def _out_of_sight(stage: Stage, disks: Sequence[At], store: At) -> list[Fault]:
+    """What runs where no host sees the datastore to which its disks go."""
+    served = stage.served_by(store) if store.kind == "datastore" else []
+    if not served:
+        return []
+    vms = {one for disk in disks if (one := stage.link(disk, "vm", to="vm"))}
+    run_by = {one for vm in vms if (one := stage.link(vm, "cluster", to="cluster"))}
+    names = " and ".join(sorted(stage.name(one) for one in run_by.difference(served)))
+    return (
+        [
+            Fault(
+                field="to", is_bar=False,
+                says=(f"not all hosts of {names} see {stage.name(store)}",),
+                would_be="mount it there first",
+            )
+        ]
+        if names
+        else []
+    )  # fmt: skip
 
 
 def _taken(stage: Stage, at: At) -> Holds | None:

@@ -1,4 +1,4 @@
-"""Moves of hosts: more of them, or fewer."""
+"""Moves of hosts: more of them, fewer, or such as see one datastore more."""
 
 from dataclasses import dataclass
 
@@ -14,6 +14,7 @@ from keelmark.core.scenario.moves.base import (
     named,
     titled,
 )
+from keelmark.core.scenario.sight import At
 from keelmark.core.scenario.stage import Stage
 
 
@@ -100,3 +101,55 @@ class RemoveHosts(Move):
     def says(self, stage: Stage) -> tuple[Parts, Parts]:
         """Return it in words."""
         return (f"Remove {len(self.hosts)} hosts",), (named(stage, self.hosts),)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Mount(Move):
+    """All hosts of a cluster see a datastore, so that its VMs may lie on it."""
+
+    kind = "mount"
+    title = "Mount a datastore"
+    about = "all hosts of one more cluster see it, so that its VMs may lie on it"
+    asks = (
+        Ask(name="datastore", label="Datastore", form=Form.THING, kinds=("datastore",)),
+        Ask(name="cluster", label="On all hosts of", form=Form.THING, kinds=("cluster",)),
+    )
+    datastore: int
+    cluster: int
+
+    def faults(self, stage: Stage) -> list[Fault]:
+        """Return why it cannot be."""
+        told = absent(stage, self)
+        if told:
+            return told
+        store, cluster = found(stage, self.datastore), found(stage, self.cluster)
+        hosts = stage.linked("host", "cluster", to=cluster)
+        if not hosts:
+            return [Fault(field="cluster", says=(f"{stage.name(cluster)} has no hosts",),
+                          would_be="add some first, or name another")]  # fmt: skip
+        if not self._blind(stage):
+            says = f"all hosts of {stage.name(cluster)} see {stage.name(store)} already"
+            return [Fault(field="cluster", says=(says,), would_be="name another")]
+        here, there = (stage.link(one, "site", to="site") for one in (store, cluster))
+        if here and there and here != there:
+            says = f"{stage.name(store)} lies at {stage.name(here)}, its hosts would be at "
+            told.append(Fault(field="cluster", says=(says + stage.name(there),), is_bar=False))
+        return told
+
+    def put(self, stage: Stage, *, number: int) -> None:
+        """Write it."""
+        del number
+        store = found(stage, self.datastore)
+        for host in self._blind(stage):
+            stage.pair("seen_by", store, host)
+
+    def says(self, stage: Stage) -> tuple[Parts, Parts]:
+        """Return it in words."""
+        cluster = titled(stage, self.cluster)
+        return (f"Mount {titled(stage, self.datastore)}",), (f"on all hosts of {cluster}",)
+
+    def _blind(self, stage: Stage) -> list[At]:
+        """The hosts of the cluster that do not see it yet."""
+        seeing = stage.hosts_seeing(found(stage, self.datastore))
+        hosts = stage.linked("host", "cluster", to=found(stage, self.cluster))
+        return [one for one in hosts if one not in seeing]

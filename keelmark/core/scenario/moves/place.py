@@ -96,12 +96,13 @@ class Place(Move):
             told.append(Fault(field="cluster", says=("no cluster would run them",),
                               would_be="name one"))  # fmt: skip
         if target.kind == "datastore" and self.cluster is not None:
-            own = stage.link(target, "cluster", to="cluster")
-            if own is not None and stage.id_of(own) != self.cluster:
+            served = stage.served_by(target)
+            if served and found(stage, self.cluster) not in served:
+                names = " and ".join(stage.name(one) for one in served)
+                says = f"{stage.name(target)} is a datastore of {names}"
                 told.append(
-                    Fault(field="cluster", says=(f"{stage.name(target)} is a datastore of "
-                                                 f"{stage.name(own)}",),
-                          would_be="name that one, or another datastore")
+                    Fault(field="cluster", says=(says,),
+                          would_be="name that, mount it first, or take another datastore")
                 )  # fmt: skip
         if self.out_of is not None:
             if target.kind != "pool":
@@ -129,7 +130,8 @@ class Place(Move):
             )  # fmt: skip
         else:
             store = target
-        cluster = stage.link(store, "cluster", to="cluster")
+        own = stage.link(store, "cluster", to="cluster")
+        cluster = found(stage, self.cluster) if self.cluster is not None else own
         vms = [stage.next_born(number, "vm") for _ in range(self.n_vms)]
         links = {
             "cluster": cluster.row if cluster else -1,

@@ -3857,6 +3857,7 @@ export interface components {
          *     * `change_growth` - change_growth
          *     * `new_datastore` - new_datastore
          *     * `extend_datastore` - extend_datastore
+         *     * `mount` - mount
          *     * `extend_pool` - extend_pool
          *     * `new_pool` - new_pool
          *     * `new_array` - new_array
@@ -3875,7 +3876,7 @@ export interface components {
          *     * `place_objects` - place_objects
          * @enum {string}
          */
-        MoveKindEnum: "free" | "migrate" | "move_side" | "place" | "clone" | "clone_volume" | "resize" | "change_growth" | "new_datastore" | "extend_datastore" | "extend_pool" | "new_pool" | "new_array" | "add_hosts" | "remove_hosts" | "retire" | "set_quota" | "allot" | "name_tier" | "revise_tier" | "set_limits" | "promise_policy" | "mirror" | "end_mirror" | "take_snapshots" | "place_objects";
+        MoveKindEnum: "free" | "migrate" | "move_side" | "place" | "clone" | "clone_volume" | "resize" | "change_growth" | "new_datastore" | "extend_datastore" | "mount" | "extend_pool" | "new_pool" | "new_array" | "add_hosts" | "remove_hosts" | "retire" | "set_quota" | "allot" | "name_tier" | "revise_tier" | "set_limits" | "promise_policy" | "mirror" | "end_mirror" | "take_snapshots" | "place_objects";
         MoveKindRead: {
             kind: components["schemas"]["MoveKindEnum"];
             title: string;
@@ -5503,6 +5504,7 @@ export interface components {
          *     * `move volume` - move volume
          *     * `make datastore` - make datastore
          *     * `extend datastore` - extend datastore
+         *     * `mount datastore` - mount datastore
          *     * `move disk` - move disk
          *     * `deploy VMs` - deploy VMs
          *     * `add hosts` - add hosts
@@ -5520,7 +5522,7 @@ export interface components {
          *     * `remove` - remove
          * @enum {string}
          */
-        StepKindEnum: "add array" | "add pool" | "extend pool" | "create volume" | "clone volume" | "extend volume" | "map volume" | "move volume" | "make datastore" | "extend datastore" | "move disk" | "deploy VMs" | "add hosts" | "set quota" | "allot" | "resize disks" | "set snapshots" | "set limits" | "revise tier" | "start mirror" | "end mirror" | "put objects" | "name tier" | "promise policy" | "remove";
+        StepKindEnum: "add array" | "add pool" | "extend pool" | "create volume" | "clone volume" | "extend volume" | "map volume" | "move volume" | "make datastore" | "extend datastore" | "mount datastore" | "move disk" | "deploy VMs" | "add hosts" | "set quota" | "allot" | "resize disks" | "set snapshots" | "set limits" | "revise tier" | "start mirror" | "end mirror" | "put objects" | "name tier" | "promise policy" | "remove";
         StepRead: {
             label: string;
             sign: string;

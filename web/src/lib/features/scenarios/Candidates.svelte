@@ -3,13 +3,21 @@
   import { counted, formatCount } from '$lib/format';
   import Choice from '$lib/ui/Choice.svelte';
   import CandidateRow from './CandidateRow.svelte';
-  import { CHECK_NAMES, columnsOf, nameOf, type Candidate, type Placement } from './placements';
+  import {
+    CHECK_NAMES,
+    columnsOf,
+    isThere,
+    nameOf,
+    type Candidate,
+    type Going,
+    type Placement,
+  } from './placements';
 
   /** Where work can go, the best first; those that cannot take it, with what each misses. */
   interface Props {
     placement: Placement;
     action: string; // what is done with a place that takes it
-    chosen?: number | null; // the id of the pool or datastore that it is on
+    chosen?: Going | null; // where it is
     hasRunways?: boolean;
     onput: (one: Candidate) => void;
     does?: Snippet<[Candidate]>; // what it does there, under the one that is opened
@@ -53,8 +61,7 @@
   const keyOf = (one: Candidate) =>
     [one.pool.id, one.cluster?.id ?? '', one.datastore?.id ?? ''].join('.');
   const n = (spread: Placement['spread']) => spread.reduce((sum, one) => sum + one.n_vms, 0);
-  const isHere = (one: Candidate) =>
-    chosen !== null && (one.datastore ? one.datastore.id === chosen : one.pool.id === chosen);
+  const isHere = (one: Candidate) => chosen !== null && isThere(chosen, one);
 </script>
 
 {#snippet row(one: Candidate)}

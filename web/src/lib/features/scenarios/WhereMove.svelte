@@ -7,6 +7,7 @@
   import Candidates from './Candidates.svelte';
   import {
     extensionFor,
+    goesTo,
     movesWithout,
     placementQuery,
     workloadOfMove,
@@ -30,21 +31,23 @@
       ...(bearing.sift ? { scope: bearing.sift } : {}),
     }),
   );
-  const to = $derived(Number((move.fields as Record<string, unknown>).to) || null);
+  const fields = $derived(move.fields as Record<string, unknown>);
+  const at = $derived({ to: Number(fields.to), cluster: Number(fields.cluster) || null });
   const title = $derived(move.title.map((part) => part.text ?? '').join(''));
 
   function put(one: Candidate) {
-    const fields = {
-      ...move.fields,
-      to: one.datastore?.id ?? one.pool.id,
-      cluster: one.datastore ? null : (one.cluster?.id ?? null),
-      out_of: one.datastore ? null : ((move.fields as Record<string, unknown>).out_of ?? null),
+    const elsewhere = {
+      ...fields,
+      ...goesTo(one),
+      out_of: one.datastore ? null : (fields.out_of ?? null),
     };
     void changing.make(() =>
       setMoves(
         scenario,
         plain(movesWithout(scenario.moves, move)).flatMap((told) =>
-          told.number === move.number ? [...extensionFor(one, move.on), { ...told, fields }] : told,
+          told.number === move.number
+            ? [...extensionFor(one, move.on), { ...told, fields: elsewhere }]
+            : told,
         ),
         `${title} put elsewhere`,
       ),
@@ -63,7 +66,7 @@
   </div>
   <ProblemNote of="This move" error={placement.error} onretry={() => placement.refetch()} />
   {#if placement.data}
-    <Candidates placement={placement.data} action="put it here" chosen={to} onput={put} />
+    <Candidates placement={placement.data} action="put it here" chosen={at} onput={put} />
   {:else if !placement.error}
     <Pending of="places" />
   {/if}

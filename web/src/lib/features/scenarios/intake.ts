@@ -2,7 +2,7 @@ import { queryOptions } from '@tanstack/svelte-query';
 import { api, bodyOf, type Schemas } from '$lib/api/client';
 import { keys } from '$lib/api/queries';
 import { todayIso } from '$lib/format';
-import type { Ground, Workload } from './placements';
+import { goesTo, type Ground, type Workload } from './placements';
 import { disksOfMove, type MoveWrite } from './queries';
 
 export type Intake = Schemas['IntakeRead'];
@@ -51,8 +51,7 @@ export function movesOf(drafts: Draft[], told: Together, tenants: Map<string, nu
         name: one.spread.length > 1 ? `${draft.name}-${part + 1}` : draft.name,
         n_vms: share.n_vms,
         disks: draft.disks.map(disksOfMove),
-        to: share.datastore?.id ?? share.pool.id,
-        ...(share.datastore || !share.cluster ? {} : { cluster: share.cluster.id }),
+        ...goesTo(share),
         ...(tenant === undefined ? {} : { tenant }),
         ...(draft.n_cpus ? { n_cpus: draft.n_cpus } : {}),
         ...(draft.memory_bytes ? { memory_bytes: draft.memory_bytes } : {}),

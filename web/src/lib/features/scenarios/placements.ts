@@ -173,6 +173,21 @@ export function movesWithout(moves: Move[], work: Move): Move[] {
 /** Where work lies: a datastore that there is, or a pool beside a cluster for a new one. */
 export type Place = Pick<Candidate, 'pool' | 'cluster' | 'datastore'>;
 
+/** Where a move of work goes, in its fields: who runs it is told even where one cluster would. */
+export interface Going {
+  to: number; // a datastore, or a pool for a new one
+  cluster: number | null; // who runs it; null: the only one that would
+}
+
+export const goesTo = (one: Place): Going => ({
+  to: one.datastore?.id ?? one.pool.id,
+  cluster: one.cluster?.id ?? null,
+});
+
+/** Whether work that goes somewhere is on this place. */
+export const isThere = (going: Going, one: Place): boolean =>
+  going.to === goesTo(one).to && (going.cluster ?? goesTo(one).cluster) === goesTo(one).cluster;
+
 export function nameOf(one: Place): string {
   return one.datastore ? one.datastore.name : one.pool.name;
 }

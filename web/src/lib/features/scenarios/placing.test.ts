@@ -18,11 +18,13 @@ import {
   columnsOf,
   endOf,
   extensionFor,
+  isThere,
   movesWithout,
   missesOf,
   reasonOf,
   type Candidate,
   type Margin,
+  type Place,
 } from './placements';
 import type { Move } from './queries';
 import { disksText, formOf as workloadForm, workloadOf } from './workload';
@@ -204,6 +206,26 @@ describe('a place', () => {
   });
 });
 
+describe('where work is', () => {
+  const at = (pool: number, cluster: number, datastore?: number) =>
+    ({
+      pool: { id: pool },
+      cluster: { id: cluster },
+      datastore: datastore ? { id: datastore } : null,
+    }) as Place;
+
+  test.each([
+    [{ to: 20, cluster: 40 }, at(20, 40), true],
+    [{ to: 20, cluster: 40 }, at(20, 45), false],
+    [{ to: 50, cluster: 45 }, at(20, 45, 50), true],
+    [{ to: 50, cluster: 45 }, at(20, 40, 50), false],
+    [{ to: 20, cluster: 45 }, at(20, 45, 50), false],
+    [{ to: 50, cluster: null }, at(20, 40, 50), true],
+  ])('%o is at %o: %s', (going, place, told) => {
+    expect(isThere(going, place)).toBe(told);
+  });
+});
+
 describe('an intake', () => {
   const draft = { name: 'sonar', tenant: 'Tide Gauges', n_cpus: 4, memory_bytes: 0, disks: [] };
   const share = (n_vms: number, isOld: boolean) => ({
@@ -224,7 +246,7 @@ describe('an intake', () => {
     );
     expect(moves.map((one) => one.fields)).toEqual([
       { name: 'sonar-1', n_vms: 3, disks: [], to: 20, cluster: 40, tenant: 70, n_cpus: 4 },
-      { name: 'sonar-2', n_vms: 2, disks: [], to: 50, tenant: 70, n_cpus: 4 },
+      { name: 'sonar-2', n_vms: 2, disks: [], to: 50, cluster: 40, tenant: 70, n_cpus: 4 },
     ]);
   });
 });
