@@ -15,7 +15,7 @@ from typing import Any
 
 import httpx
 import pytest
-from playwright.sync_api import Browser, BrowserContext, Page, expect
+from playwright.sync_api import Browser, ConsoleMessage, Page, expect
 from playwright.sync_api import Error as PlaywrightError
 
 from keelmark.config.state import PROJECT
@@ -160,45 +160,69 @@ def complaints(request: pytest.FixtureRequest) -> Iterator[list[str]]:
     assert (other if is_refused else heard) == []
 
 
-def listen(page: Page, heard: list[str]) -> None:
-    page.on(
-        "console",
-        lambda m: heard.append(f"{m.text} {m.location['url']}") if m.type == "error" else None,
-    )
-    page.on("pageerror", lambda error: heard.append(str(error)))
+@contextmanager
+def listening(page: Page, heard: list[str]) -> Iterator[None]:
+    """Hear what the console complains of."""
+
+    def hear(message: ConsoleMessage) -> None:
+        if message.type == "error":
+            heard.append(f"{message.text} {message.location['url']}")
+
+    def hear_error(error: PlaywrightError) -> None:
+        heard.append(str(error))
+
+    page.on("console", hear)
+    page.on("pageerror", hear_error)
+    yield
+    page.remove_listener("console", hear)
+    page.remove_listener("pageerror", hear_error)
 
 
 @pytest.fixture
-def page(page: Page, complaints: list[str]) -> Page:
+def page(page: Page, complaints: list[str]) -> Iterator[Page]:
     """A page of nobody, in a browser that has seen nothing yet."""
-    listen(page, complaints)
-    return page
+    with listening(page, complaints):
+        yield page
 
 
 class People:
-    """Opens pages for people who were here before, each in a browser of their own.
+    """Keeps a page for everybody who was here before, each in a browser of their own.
 
-    The program is not read and compiled anew for every test; what a test kept is forgotten.
+    The program is not read and compiled anew for every test, and to open a window costs a browser
+    as much as to show three pages; what a test kept is forgotten.
     """
 
     def __init__(self, browser: Browser, asked: dict[str, Any]) -> None:
         self._browser, self._asked = browser, asked
-        self._contexts: dict[str, BrowserContext] = {}
+        self._pages: dict[str, Page] = {}
         self._begun: dict[str, float] = {}
 
     @contextmanager
     def opened(self, name: str, *, heard: list[str], is_home: bool = True) -> Iterator[Page]:
-        if name not in self._contexts:
-            self._contexts[name] = self._browser.new_context(**self._asked)
-        context = self._contexts[name]
-        page = context.new_page()
-        listen(page, heard)
-        self._sign_in(page, name, is_home=is_home)
-        yield page
-        with suppress(PlaywrightError):  # it may have gone nowhere
-            page.evaluate("localStorage.clear()")
-        for one in context.pages:
-            one.close()
+        page = self._pages.get(name)
+        if page is None:
+            page = self._pages[name] = self._browser.new_context(**self._asked).new_page()
+        elif page.is_closed():
+            page = self._pages[name] = page.context.new_page()
+        with listening(page, heard):
+            self._sign_in(page, name, is_home=is_home)
+            yield page
+        self._leave(page)
+
+    def _leave(self, page: Page) -> None:
+        """Forget what a test did; a page that cannot be left is closed."""
+        for one in page.context.pages:
+            if one != page:
+                one.close()
+        try:
+            page.unroute_all(behavior="ignoreErrors")
+            with suppress(PlaywrightError):  # it may have gone nowhere
+                page.evaluate("localStorage.clear(); sessionStorage.clear()")
+            page.mouse.move(0, 0)
+            page.set_viewport_size(self._asked["viewport"])
+            page.goto("about:blank")
+        except PlaywrightError:
+            page.close()
 
     def _sign_in(self, page: Page, name: str, *, is_home: bool) -> None:
         """Sign in as a person does, but not anew for every test while that would change nothing."""
