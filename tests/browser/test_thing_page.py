@@ -20,9 +20,9 @@ def test_a_span_of_the_soundings_is_drawn_by_keys_and_tells_who_grew_in_it(known
     cursor.press("Home")
     for _ in range(10):
         cursor.press("Shift+ArrowRight")
-    expect(known.get_by_text(re.compile(r", 10 d: \+.* a day"))).to_be_visible()
+    expect(known.get_by_text(re.compile(r", 10 d: [+−].* a day"))).to_be_visible()
     expect(known).to_have_url(re.compile(r"span=\d{4}-\d\d-\d\d\.\."))
-    grew = known.get_by_text(re.compile(r"^\+.* in 10 d since .* up to "))
+    grew = known.get_by_text(re.compile(r"^[+−].* in 10 d since .* up to "))
     expect(grew).to_be_visible()
     cursor.press("Escape")
     expect(known).not_to_have_url(re.compile("span="))

@@ -30,13 +30,13 @@ def _seen_by_all(reading: Reading, *, n_clusters: int) -> Int64s:
     pairs = reading.estate.pairs.get("seen_by")
     if pairs is None or not len(pairs):
         return np.zeros(0, dtype=np.int64)
-    hosts = np.where(reading.is_there["host"], reading.link("host", "cluster"), NOWHERE)
-    n_hosts = np.bincount(hosts[hosts != NOWHERE], minlength=n_clusters)
-    cluster = hosts[pairs.right]
+    cluster_of = np.where(reading.is_there["host"], reading.link("host", "cluster"), NOWHERE)
+    n_hosts = np.bincount(cluster_of[cluster_of != NOWHERE], minlength=n_clusters)
+    cluster = cluster_of[pairs.right]
     is_told = (cluster != NOWHERE) & reading.is_there["datastore"][pairs.left]
-    once = np.unique(
-        np.stack([pairs.left, cluster, pairs.right])[:, is_told], axis=1
-    )  # fmt: skip
-    both, n_seeing = np.unique(once[0] * n_clusters + once[1], return_counts=True)
-    told: Int64s = both[n_seeing == n_hosts[both % n_clusters]].astype(np.int64)
-    return told
+    both = (pairs.left * n_clusters + cluster)[is_told]
+    n = len(cluster_of)
+    once = np.unique(both * n + pairs.right[is_told]) // n  # a host may be told by two ports
+    told, n_seeing = np.unique(once, return_counts=True)
+    all_see: Int64s = told[n_seeing == n_hosts[told % n_clusters]]
+    return all_see
