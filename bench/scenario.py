@@ -59,9 +59,17 @@ def large_estate() -> Estate:
     return Estate(
         revision=1, day=TODAY, tables=tables,
         pairs={"extents": Pairs(left=stores, right=volumes), "backings": nothing,
-               "replicas": nothing},
+               "replicas": nothing, "seen_by": _seen_by_its_cluster(tables)},
         marks={kind: nearest_marks(n=N.get(kind, 0)) for kind in KINDS}, outlooks=outlooks,
     )  # fmt: skip
+
+
+def _seen_by_its_cluster(tables: dict[str, Table]) -> Pairs:
+    """Every datastore beside all hosts of its cluster."""
+    hosts = tables["host"].inverse("cluster")
+    seeing = [hosts.of(cluster) for cluster in tables["datastore"].links["cluster"].tolist()]
+    left = np.repeat(np.arange(len(seeing)), [len(one) for one in seeing])
+    return Pairs(left=left, right=np.concatenate(seeing))
 
 
 def _table(kind: str, *, first: int) -> Table:

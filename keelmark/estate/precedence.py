@@ -1,7 +1,8 @@
 """Whom to believe where several sources tell of the same thing, attribute by attribute.
 
 The array knows what is written on it, the hypervisor what runs on it, the owners' records who
-pays. Where the preferred source is silent, the next one is heard; among equals the youngest.
+pays. Where the preferred source is silent, the next one is heard; among equals the youngest, save
+what each knows a part of and what would go to and fro between them.
 """
 
 from keelmark.estate.models import Kind, Protocol
@@ -46,6 +47,10 @@ OF_ATTRIBUTE: dict[str, tuple[Protocol, ...]] = {
     "on_array_bytes": STORAGE,
     "unshared_bytes": STORAGE,
 }
+# Equals each tell a part of it: hosts of two clusters see a datastore, each told by their feed.
+IN_PARTS: frozenset[tuple[Kind, str]] = frozenset({(Kind.DATASTORE, "seen_by")})
+# What was told first by one of equals stays, however often others tell theirs.
+STAYING: frozenset[tuple[Kind, str]] = frozenset({(Kind.DATASTORE, "cluster_uid")})
 # What two sources cannot both be right about, whenever they read it.
 MUST_AGREE: dict[Kind, tuple[str, ...]] = {
     Kind.VOLUME: ("pool_uid", "array_uid", "size_bytes"),

@@ -69,7 +69,10 @@ def _at(entity_id: int | None, *, among: list[int]) -> int:
 
 
 def _pairs(told: Sequence[tuple[int, int]], *, upper: list[int], lower: list[int]) -> Pairs:
-    known = [(upper.index(a), lower.index(b)) for a, b in told if a in upper and b in lower]
+    known = [
+        (upper.index(a), lower.index(b))
+        for a, b in dict.fromkeys(told) if a in upper and b in lower
+    ]  # fmt: skip
     return Pairs(
         left=np.array([a for a, _ in known], dtype=np.int64),
         right=np.array([b for _, b in known], dtype=np.int64),

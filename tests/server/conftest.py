@@ -186,7 +186,10 @@ def make_feed(db: None) -> Callable[..., Feed]:
     return make
 
 
-PROTOCOLS = {"array": Protocol.REDFISH, "hosts": Protocol.LIBVIRT, "records": Protocol.FILE}
+PROTOCOLS = {
+    "array": Protocol.REDFISH, "hosts": Protocol.LIBVIRT, "more hosts": Protocol.LIBVIRT,
+    "records": Protocol.FILE,
+}  # fmt: skip
 
 
 @pytest.fixture

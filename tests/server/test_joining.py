@@ -24,6 +24,7 @@ from keelmark.estate.documents import (
 )
 from keelmark.estate.errors import OtherKindError, UnknownFactError, UnknownParentError
 from keelmark.estate.models import (
+    Datastore,
     Entity,
     Event,
     Extent,
@@ -33,7 +34,9 @@ from keelmark.estate.models import (
     LooseEnd,
     Pool,
     ProtectionRun,
+    Sight,
     Snapshot,
+    Statement,
     VirtualMachine,
     Volume,
 )
@@ -344,3 +347,28 @@ def test_a_shared_pool_that_lost_a_mirror_side(tell):
     assert kinds_of_findings() == ["loose-end", "mirror-side-lost"]
     kept = Pool.objects.get(entity__uid="id.shared")
     assert (kept.home.name, kept.entity.site.name) == ("kelp", "Skerry")
+
+
+def test_a_datastore_that_two_clusters_tell_stays_with_the_first_and_all_their_hosts_see_it(tell):
+    """Whichever is collected last, for as long as it tells of it."""
+    tell("array", *STORAGE)
+    others = ClusterDocument(uid="id.wrack", name="wrack", site="Marram", read_at=NOW)
+    theirs = host("wrack-1", cluster_uid="id.wrack")
+    minutes = iter(range(1, 10))
+
+    def told(source, cluster, seen_by):
+        n = next(minutes)
+        tell(source, store(cluster_uid=cluster, seen_by=seen_by, size_bytes=n * TIB,
+                           read_at=NOW + timedelta(minutes=n)))  # fmt: skip
+        known = Datastore.objects.get()
+        seen = set(Sight.objects.values_list("target__name", flat=True))
+        return known.cluster.entity.name, seen
+
+    tell("hosts", CLUSTER, host(), store(seen_by=["wwn.kelp-1"]))
+    tell("more hosts", others, theirs)
+    both = {"kelp-1", "wrack-1"}
+    assert told("more hosts", "id.wrack", ["wwn.wrack-1"]) == ("kelp", both)
+    assert told("hosts", "id.kelp", ["wwn.kelp-1"]) == ("kelp", both)
+    assert told("more hosts", "id.wrack", ["wwn.wrack-1"]) == ("kelp", both)
+    Statement.objects.filter(source__name="hosts", entity__kind="datastore").update(gone_at=LATER)
+    assert told("more hosts", "id.wrack", ["wwn.wrack-1"]) == ("wrack", {"wrack-1"})

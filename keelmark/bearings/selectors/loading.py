@@ -202,7 +202,14 @@ def _pairs(name: str, told: pa.Table, *, ids: dict[str, Int64s]) -> Pairs:
     left = _rows(told["left"], ids=ids[upper])
     right = _rows(told["right"], ids=ids[lower])
     is_met = (left != NOWHERE) & (right != NOWHERE)
-    return Pairs(left=left[is_met], right=right[is_met])
+    left, right = left[is_met], right[is_met]
+    both = left * (right.max(initial=0) + 1) + right
+    # A thing may be told by several of its names: a host by each of its ports.
+    _, first = np.unique(both, return_index=True)
+    if len(first) < len(both):
+        first.sort()
+        left, right = left[first], right[first]
+    return Pairs(left=left, right=right)
 
 
 def _rows(told: Told, *, ids: Int64s) -> Int64s:

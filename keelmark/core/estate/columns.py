@@ -168,7 +168,7 @@ class Inverse:
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Pairs:
-    """A relation between rows of two tables that is many to many, (n_pairs,) each."""
+    """A relation between rows of two tables that is many to many, (n_pairs,) each; a pair once."""
 
     left: Int64s
     right: Int64s

@@ -21,7 +21,8 @@ def served(reading: Reading) -> tuple[Int64s, Int64s]:
     is_there, n = reading.is_there["datastore"], len(reading.estate.table("cluster"))
     own = reading.link("datastore", "cluster")
     rows = np.flatnonzero(is_there & (own != NOWHERE))
-    both = np.unique(np.append(rows * n + own[rows], _seen_by_all(reading, n_clusters=n)))
+    both = np.sort(np.append(rows * n + own[rows], _seen_by_all(reading, n_clusters=n)))
+    both = both[np.diff(both, prepend=-1) > 0]
     return (both // n, both % n) if n else (both, both)
 
 
@@ -35,8 +36,6 @@ def _seen_by_all(reading: Reading, *, n_clusters: int) -> Int64s:
     cluster = cluster_of[pairs.right]
     is_told = (cluster != NOWHERE) & reading.is_there["datastore"][pairs.left]
     both = (pairs.left * n_clusters + cluster)[is_told]
-    n = len(cluster_of)
-    once = np.unique(both * n + pairs.right[is_told]) // n  # a host may be told by two ports
-    told, n_seeing = np.unique(once, return_counts=True)
+    told, n_seeing = np.unique(both, return_counts=True)
     all_see: Int64s = told[n_seeing == n_hosts[told % n_clusters]]
     return all_see

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
+from math import inf
 from typing import Any
 
 import msgspec
@@ -10,7 +11,7 @@ import msgspec
 from keelmark.estate.documents import AboutDocument, Thing
 from keelmark.estate.kinds import IDENTITY, check_facts
 from keelmark.estate.models import Kind, Source, Statement
-from keelmark.estate.precedence import MUST_AGREE, order_of
+from keelmark.estate.precedence import IN_PARTS, MUST_AGREE, STAYING, order_of
 from keelmark.estate.services.identities import BATCH_ROWS, Met
 
 Facts = dict[str, Any]  # Any: JSON, in the documents' own fields
@@ -203,13 +204,22 @@ def merged(kind: Kind, *, statements: list[Statement]) -> Facts:
     for attribute in sorted({name for s in statements for name in s.facts}):
         order = order_of(kind, attribute=attribute)
         speaking = [s for s in youngest if s.facts.get(attribute) is not None]
-        if speaking:
-            first = min(
-                speaking,
-                key=lambda s: (s.gone_at is not None, order.index(s.source.protocol)),
-            )
-            facts[attribute] = first.facts[attribute]
+        ranks = [(s.gone_at is not None, order.index(s.source.protocol)) for s in speaking]
+        if ranks:
+            first = min(ranks)
+            equals = [s for s, rank in zip(speaking, ranks, strict=True) if rank == first]
+            facts[attribute] = _of_equals(kind, attribute, equals)
     return facts
+
+
+def _of_equals(kind: Kind, attribute: str, equals: list[Statement]) -> Any:  # Any: JSON
+    """What is believed of those that are believed alike, the youngest of them first."""
+    if (kind, attribute) not in IN_PARTS | STAYING:
+        return equals[0].facts[attribute]
+    told = [s.facts[attribute] for s in sorted(equals, key=lambda s: s.pk or inf)]
+    if (kind, attribute) in STAYING:
+        return told[0]
+    return list(dict.fromkeys(uid for some in told for uid in some))
 
 
 def _conflicts(kind: Kind, *, statements: list[Statement], ids: dict[str, int]) -> list[Conflict]:
