@@ -281,8 +281,7 @@ class Sight:
 
     def served_by(self, store: At) -> list[At]:
         """Return the clusters that a datastore serves: its own, and all whose hosts all see it."""
-        own = self.link(store, "cluster", to="cluster")
-        seeing = self.hosts_seeing(store)
+        own, seeing = self.link(store, "cluster", to="cluster"), self.hosts_seeing(store)
         others = {one for host in seeing if (one := self.link(host, "cluster", to="cluster"))}
         all_see = [one for one in others if seeing >= set(self.gather("host", "cluster", to=[one]))]
         return sorted({*all_see, *((own,) if own else ())}, key=lambda one: one.row)

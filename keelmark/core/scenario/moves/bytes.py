@@ -328,12 +328,14 @@ class Migrate(Move):
 
 def _out_of_sight(stage: Stage, disks: Sequence[At], store: At) -> list[Fault]:
     """What runs where no host sees the datastore to which its disks go."""
-    served = stage.served_by(store) if store.kind == "datastore" else []
-    if not served:
+    own = stage.link(store, "cluster", to="cluster") if store.kind == "datastore" else None
+    if own is None:
         return []
     vms = {one for disk in disks if (one := stage.link(disk, "vm", to="vm"))}
     run_by = {one for vm in vms if (one := stage.link(vm, "cluster", to="cluster"))}
-    names = " and ".join(sorted(stage.name(one) for one in run_by.difference(served)))
+    others = run_by - {own}  # who else sees it is looked for where it matters
+    blind = others.difference(stage.served_by(store)) if others else ()
+    names = " and ".join(sorted(stage.name(one) for one in blind))
     return (
         [
             Fault(
