@@ -61,7 +61,7 @@ def berths_together(
     told : sequence of Berths
         Of each cluster by itself, as :func:`berths_at` returns them, by the same reading.
     of : (n_asked,) int64
-        Rows of clusters; those of which nothing is known count for nothing.
+        Rows of clusters, ascending; those of which nothing is known count for nothing.
     reference : ReferenceVm
         What one berth takes.
 
@@ -89,8 +89,8 @@ def berths_together(
     most = MOST_FLOW // (n + len(rows))
     edges = [
         *((source, one, most if cap is None else cap) for one, cap in enumerate(hosts)),
-        *((begins.index(row), n + one, most) for row, one in zip(clusters.tolist(), at.tolist(),
-                                                                  strict=True)),
+        *((begin, n + one, most) for begin, one in zip(
+            np.searchsorted(begins, clusters).tolist(), at.tolist(), strict=True)),
         *((n + one, sink, cap) for one, cap in enumerate(ends.tolist())),
     ]  # fmt: skip
     tails, heads, caps = np.array(edges, dtype=np.int64).T

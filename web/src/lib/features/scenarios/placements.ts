@@ -173,10 +173,10 @@ export function movesWithout(moves: Move[], work: Move): Move[] {
 /** Where work lies: a datastore that there is, or a pool beside a cluster for a new one. */
 export type Place = Pick<Candidate, 'pool' | 'cluster' | 'datastore'>;
 
-/** Where a move of work goes, in its fields: who runs it is told even where one cluster would. */
+/** Where work goes, as fields of its move. */
 export interface Going {
   to: number; // a datastore, or a pool for a new one
-  cluster: number | null; // who runs it; null: the only one that would
+  cluster: number | null; // who runs it; null: whose datastore it is
 }
 
 export const goesTo = (one: Place): Going => ({
